@@ -1,0 +1,1 @@
+//! An installed Chromium driven over DevTools, for measuring pages and for end-to-end tests.

@@ -1,0 +1,2 @@
+//! The kivet command.
+fn main() {}

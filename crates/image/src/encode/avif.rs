@@ -1,0 +1,109 @@
+//! AVIF through libavif over libaom. The only calls across the C boundary are in the fenced types below.
+#![allow(unsafe_code)]
+
+use std::{ffi::CStr, ffi::c_int};
+
+use kivet_recipe::Format;
+use libavif_sys as sys;
+
+use crate::{ImageError, Raster};
+
+/// Of 0 (smallest) to 10 (fastest).
+const SPEED: c_int = 9;
+
+/// Transparency has hard edges that show damage first, and costs few bytes.
+const ALPHA_QUALITY: c_int = 90;
+
+pub(super) fn encode(raster: &Raster, setting: f32) -> Result<Vec<u8>, ImageError> {
+    Encoder::new(setting)?.encode(&Image::import(raster)?)
+}
+
+/// Pixels in the library's own planes, freed on drop.
+struct Image(*mut sys::avifImage);
+
+impl Image {
+    /// 8 bits, 4:2:0, marked as sRGB (ITU-T H.273: primaries 1, transfer 13, matrix 6).
+    fn import(raster: &Raster) -> Result<Self, ImageError> {
+        // SAFETY: the image is checked for null and owned by the returned value alone; `rgb` describes the raster's
+        // own memory, which the library only reads while converting into planes it allocates itself.
+        unsafe {
+            let size = raster.size();
+            let image = sys::avifImageCreate(size.width, size.height, 8, sys::AVIF_PIXEL_FORMAT_YUV420);
+            if image.is_null() {
+                return Err(failed("no memory for an image"));
+            }
+            let image = Self(image);
+            (*image.0).colorPrimaries = sys::AVIF_COLOR_PRIMARIES_BT709 as _;
+            (*image.0).transferCharacteristics = sys::AVIF_TRANSFER_CHARACTERISTICS_SRGB as _;
+            (*image.0).matrixCoefficients = sys::AVIF_MATRIX_COEFFICIENTS_BT601 as _;
+            let mut rgb = sys::avifRGBImage::default();
+            sys::avifRGBImageSetDefaults(&mut rgb, image.0);
+            rgb.depth = 8;
+            rgb.format = if raster.has_alpha() { sys::AVIF_RGB_FORMAT_RGBA } else { sys::AVIF_RGB_FORMAT_RGB };
+            rgb.pixels = raster.bytes().as_ptr().cast_mut();
+            rgb.rowBytes = raster.stride() as u32;
+            check(sys::avifImageRGBToYUV(image.0, &rgb))?;
+            Ok(image)
+        }
+    }
+}
+
+impl Drop for Image {
+    fn drop(&mut self) {
+        // SAFETY: created by the library, owned by this value alone, freed once.
+        unsafe { sys::avifImageDestroy(self.0) }
+    }
+}
+
+/// The library's encoder, freed on drop.
+struct Encoder(*mut sys::avifEncoder);
+
+impl Encoder {
+    fn new(setting: f32) -> Result<Self, ImageError> {
+        // SAFETY: checked for null before its plain fields are set.
+        unsafe {
+            let encoder = sys::avifEncoderCreate();
+            if encoder.is_null() {
+                return Err(failed("no memory for an encoder"));
+            }
+            (*encoder).speed = SPEED;
+            (*encoder).quality = setting.round().clamp(0.0, 100.0) as c_int;
+            (*encoder).qualityAlpha = ALPHA_QUALITY;
+            // Requests run beside each other; one thread each keeps them fair.
+            (*encoder).maxThreads = 1;
+            Ok(Self(encoder))
+        }
+    }
+
+    fn encode(self, image: &Image) -> Result<Vec<u8>, ImageError> {
+        let mut output = sys::avifRWData { data: std::ptr::null_mut(), size: 0 };
+        // SAFETY: both pointers are valid and owned by their types; on success the library owns `size` bytes at `data`,
+        // which are copied before they are freed. Freeing an empty output is allowed.
+        unsafe {
+            let result = check(sys::avifEncoderWrite(self.0, image.0, &mut output));
+            let bytes = result.map(|()| std::slice::from_raw_parts(output.data, output.size).to_vec());
+            sys::avifRWDataFree(&mut output);
+            bytes
+        }
+    }
+}
+
+impl Drop for Encoder {
+    fn drop(&mut self) {
+        // SAFETY: created by the library, owned by this value alone, freed once.
+        unsafe { sys::avifEncoderDestroy(self.0) }
+    }
+}
+
+fn check(result: sys::avifResult) -> Result<(), ImageError> {
+    if result == sys::AVIF_RESULT_OK {
+        return Ok(());
+    }
+    // SAFETY: the library answers every result with a static, null-terminated string.
+    let said = unsafe { CStr::from_ptr(sys::avifResultToString(result)) };
+    Err(failed(said.to_string_lossy()))
+}
+
+fn failed(problem: impl ToString) -> ImageError {
+    ImageError::not_encoded(Format::Avif, problem)
+}

@@ -1,0 +1,69 @@
+//! JPEG segments (ITU-T T.81, annex B): frame size, EXIF orientation, ICC profile.
+
+use kivet_recipe::{Facts, Format, Kind, Orientation, Size};
+
+use crate::ImageError;
+
+const EXIF_HEADER: &[u8] = b"Exif\0\0";
+const ICC_HEADER: &[u8] = b"ICC_PROFILE\0";
+
+pub(super) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
+    let mut orientation = Orientation::default();
+    let mut stored = None;
+    for (marker, data) in segments(bytes) {
+        match marker {
+            0xE1 if data.starts_with(EXIF_HEADER) => orientation = super::exif_orientation(&data[EXIF_HEADER.len()..]),
+            // SOF0 to SOF15, less DHT (C4), JPG (C8) and DAC (CC).
+            0xC0..=0xCF if !matches!(marker, 0xC4 | 0xC8 | 0xCC) => stored = frame_size(data),
+            _ => {}
+        }
+    }
+    let stored = stored
+        .filter(|size| size.pixels() > 0)
+        .ok_or_else(|| ImageError::damaged(Format::Jpeg, "no frame header with a size was found"))?;
+    Ok(Facts {
+        format: Format::Jpeg,
+        size: orientation.apply(stored),
+        orientation,
+        alpha: false,
+        motion: false,
+        kind: Kind::Photo,
+        profile: icc_profile(bytes).as_deref().and_then(super::profile_name),
+    })
+}
+
+/// Precision, then height and width (B.2.2).
+fn frame_size(data: &[u8]) -> Option<Size> {
+    let two = |at: usize| Some(u32::from(u16::from_be_bytes([*data.get(at)?, *data.get(at + 1)?])));
+    Some(Size::new(two(3)?, two(1)?))
+}
+
+/// The ICC profile, joined from its numbered chunks (ICC.1:2022, annex B.4).
+pub(crate) fn icc_profile(bytes: &[u8]) -> Option<Vec<u8>> {
+    let mut chunks: Vec<&[u8]> = segments(bytes)
+        .filter(|(marker, data)| *marker == 0xE2 && data.starts_with(ICC_HEADER) && data.len() > ICC_HEADER.len() + 2)
+        .map(|(_, data)| &data[ICC_HEADER.len()..])
+        .collect();
+    chunks.sort_by_key(|chunk| chunk[0]);
+    (!chunks.is_empty()).then(|| chunks.iter().flat_map(|chunk| &chunk[2..]).copied().collect())
+}
+
+/// Marker and payload of each segment up to the first scan.
+fn segments(bytes: &[u8]) -> impl Iterator<Item = (u8, &[u8])> {
+    let mut at = 2;
+    std::iter::from_fn(move || {
+        // Fill bytes of 0xFF may precede a marker (B.1.1.2).
+        while bytes.get(at) == Some(&0xFF) && bytes.get(at + 1) == Some(&0xFF) {
+            at += 1;
+        }
+        let [0xFF, marker, high, low] = *bytes.get(at..at + 4)? else { return None };
+        const SOS: u8 = 0xDA;
+        if marker == SOS {
+            return None;
+        }
+        let length = usize::from(u16::from_be_bytes([high, low]));
+        let data = bytes.get(at + 4..at + 2 + length)?;
+        at += 2 + length;
+        Some((marker, data))
+    })
+}

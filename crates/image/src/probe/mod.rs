@@ -1,0 +1,60 @@
+//! What a file is and holds, read from its header alone: one file per format. Its bytes decide, never its name.
+
+mod avif;
+mod gif;
+pub(crate) mod jpeg;
+mod png;
+mod svg;
+mod webp;
+
+use kivet_recipe::{Facts, Kind, Orientation, Size};
+
+use crate::{ImageError, Limits};
+
+/// Reads the facts of an original without decoding pixels.
+///
+/// # Errors
+/// If the bytes are no known picture, their header is damaged, or it claims more than `limits` allow.
+pub fn probe(bytes: &[u8], limits: Limits) -> Result<Facts, ImageError> {
+    let facts = match bytes {
+        [0xFF, 0xD8, 0xFF, ..] => jpeg::probe(bytes)?,
+        [0x89, b'P', b'N', b'G', 0x0D, 0x0A, 0x1A, 0x0A, ..] => png::probe(bytes)?,
+        [b'G', b'I', b'F', b'8', b'7' | b'9', b'a', ..] => gif::probe(bytes)?,
+        [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => webp::probe(bytes)?,
+        [_, _, _, _, b'f', b't', b'y', b'p', b'a', b'v', b'i', b'f' | b's', ..] => avif::probe(bytes)?,
+        _ if svg::looks_like(bytes) => svg::probe(bytes)?,
+        _ => return Err(ImageError::NotAPicture),
+    };
+    limits.check(facts.size)?;
+    Ok(facts)
+}
+
+/// Below this many bytes a pixel, losslessly packed pixels are taken for flat art: photographs need well over one.
+const FLAT_BYTES_PER_PIXEL: f64 = 0.4;
+
+fn kind_by_weight(bytes: usize, size: Size) -> Kind {
+    if (bytes as f64) < FLAT_BYTES_PER_PIXEL * size.pixels() as f64 { Kind::Flat } else { Kind::Photo }
+}
+
+/// The orientation in a TIFF-structured EXIF block; upright if there is none or it is no valid one.
+fn exif_orientation(tiff: &[u8]) -> Orientation {
+    exif::Reader::new()
+        .read_raw(tiff.to_vec())
+        .ok()
+        .and_then(|exif| exif.get_field(exif::Tag::Orientation, exif::In::PRIMARY)?.value.get_uint(0))
+        .and_then(Orientation::from_exif)
+        .unwrap_or_default()
+}
+
+/// The description of an ICC profile, for people.
+fn profile_name(icc: &[u8]) -> Option<String> {
+    let profile = moxcms::ColorProfile::new_from_slice(icc).ok()?;
+    match profile.description? {
+        moxcms::ProfileText::PlainString(text) => Some(text),
+        moxcms::ProfileText::Localizable(texts) => texts.into_iter().next().map(|text| text.value),
+        moxcms::ProfileText::Description(description) => Some(description.ascii_string),
+    }
+}
+
+#[cfg(test)]
+mod tests;

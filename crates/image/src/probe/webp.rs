@@ -1,0 +1,22 @@
+//! The WebP container's header (RFC 9649, section 2).
+
+use kivet_recipe::{Facts, Format, Kind, Orientation, Size};
+
+use crate::{ImageError, decode::webp_features};
+
+/// What libwebp's `WebPBitstreamFeatures::format` says of lossless data.
+const LOSSLESS: i32 = 2;
+
+pub(super) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
+    let features = webp_features(bytes)?;
+    let size = Size::new(features.width as u32, features.height as u32);
+    Ok(Facts {
+        format: Format::Webp,
+        size,
+        orientation: Orientation::default(),
+        alpha: features.has_alpha != 0,
+        motion: features.has_animation != 0,
+        kind: if features.format == LOSSLESS { super::kind_by_weight(bytes.len(), size) } else { Kind::Photo },
+        profile: None,
+    })
+}

@@ -1,0 +1,1 @@
+//! Documents: the markup Kivet writes for a picture.

@@ -1,0 +1,113 @@
+//! Fidelity targets, and what each encoder is expected to need for one before a picture was measured.
+
+use serde::{Deserialize, Serialize};
+
+use crate::{Format, Kind};
+
+/// Likeness to the ideal rendition, 1 to 100 on the SSIMULACRA2 scale: 90 indistinguishable, 70 high, 50 medium.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct Fidelity(u8);
+
+impl Fidelity {
+    /// The target where a recipe names none.
+    pub const DEFAULT: Self = Self(70);
+
+    /// `None` outside 1 to 100.
+    pub const fn new(value: u8) -> Option<Self> {
+        if value >= 1 && value <= 100 { Some(Self(value)) } else { None }
+    }
+
+    /// The value, 1 to 100.
+    pub const fn get(self) -> u8 {
+        self.0
+    }
+}
+
+/// What an encoder is expected to need for a target.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Expected {
+    /// The encoder's own quality setting, 0 to 100.
+    pub setting: f32,
+    /// Bytes per pixel of the rendition.
+    pub bytes_per_pixel: f32,
+}
+
+/// Rows of (fidelity, setting, bytes per pixel), rising in each column.
+type Table = [(f32, f32, f32); 6];
+
+// Means over the demo's photographs at 320, 640 and 1280 wide with the fast settings, printed in this form by
+// `cargo xtask bench prior`. They hold until a picture has been measured itself.
+const AVIF: Table = [
+    (1.0, 10.0, 0.010),
+    (30.0, 30.0, 0.035),
+    (50.0, 45.0, 0.060),
+    (70.0, 63.0, 0.110),
+    (85.0, 82.0, 0.240),
+    (90.0, 90.0, 0.370),
+];
+const WEBP: Table = [
+    (1.0, 5.0, 0.020),
+    (30.0, 25.0, 0.045),
+    (50.0, 52.0, 0.075),
+    (70.0, 80.0, 0.140),
+    (85.0, 94.0, 0.300),
+    (90.0, 98.0, 0.450),
+];
+const JPEG: Table = [
+    (1.0, 15.0, 0.035),
+    (30.0, 32.0, 0.065),
+    (50.0, 52.0, 0.095),
+    (70.0, 79.0, 0.180),
+    (85.0, 92.0, 0.350),
+    (90.0, 95.0, 0.480),
+];
+
+/// The setting and bytes expected of `format` for a lossy rendition at `target`; `None` where the format has no
+/// lossy form here.
+pub fn expected(format: Format, target: Fidelity) -> Option<Expected> {
+    let table = match format {
+        Format::Avif => &AVIF,
+        Format::Webp => &WEBP,
+        Format::Jpeg => &JPEG,
+        Format::Jxl | Format::Png | Format::Gif | Format::Svg => return None,
+    };
+    Some(interpolate(table, f32::from(target.get())))
+}
+
+/// Straight lines between the rows; past the last row its last slope, the setting kept within 100.
+fn interpolate(table: &Table, target: f32) -> Expected {
+    let upper = table.iter().position(|row| row.0 >= target).unwrap_or(table.len() - 1).max(1);
+    let ((x0, s0, b0), (x1, s1, b1)) = (table[upper - 1], table[upper]);
+    let share = (target - x0) / (x1 - x0);
+    Expected { setting: (s0 + (s1 - s0) * share).min(100.0), bytes_per_pixel: b0 + (b1 - b0) * share }
+}
+
+/// Bytes per pixel expected of an exact rendition, by the same measure; `None` where the format has none here.
+pub(crate) fn expected_lossless(format: Format, kind: Kind) -> Option<f32> {
+    match (format, kind) {
+        (Format::Webp, Kind::Photo) => Some(1.6),
+        (Format::Webp, Kind::Flat) => Some(0.08),
+        (Format::Png, Kind::Photo) => Some(2.4),
+        (Format::Png, Kind::Flat) => Some(0.14),
+        _ => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn settings_and_bytes_rise_with_the_target() {
+        for format in [Format::Avif, Format::Webp, Format::Jpeg] {
+            let all: Vec<Expected> =
+                (1..=100).filter_map(Fidelity::new).filter_map(|target| expected(format, target)).collect();
+            assert_eq!(all.len(), 100);
+            for pair in all.windows(2) {
+                assert!(pair[0].setting <= pair[1].setting && pair[0].bytes_per_pixel < pair[1].bytes_per_pixel);
+            }
+            assert!(all.iter().all(|expected| (0.0..=100.0).contains(&expected.setting)));
+        }
+    }
+}

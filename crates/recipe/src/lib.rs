@@ -1,0 +1,39 @@
+//! What is asked of a picture: the recipe grammar, the geometry it means, and the choice of what to send.
+//!
+//! Pure: no I/O, no async, no pixels. Everything a request needs decided is decided here and tested alone.
+//!
+//! ```
+//! use kivet_recipe::{Recipe, Size, plan};
+//!
+//! let recipe: Recipe = "ratio-3-2_640w".parse()?;
+//! assert_eq!(recipe.to_string(), "640w_ratio-3-2");
+//! let plan = plan(&recipe, Size::new(4000, 4000));
+//! assert_eq!(plan.size, Size::new(640, 427));
+//! # Ok::<(), kivet_recipe::RecipeError>(())
+//! ```
+//!
+//! [`Recipe`] is what the address says, [`plan`] turns it into pixels for one original, [`choose`] adds what
+//! the request accepts and returns a [`Choice`]: what to make, and why.
+
+mod accept;
+mod choice;
+mod error;
+mod facts;
+mod fidelity;
+mod format;
+mod geometry;
+mod nearest;
+mod parse;
+mod recipe;
+mod steps;
+
+pub use accept::Accepted;
+pub use choice::{Candidate, Choice, ChoiceError, Encoding, Reason, choose, varies_by_accept};
+pub use error::RecipeError;
+pub use facts::{Facts, Kind, Orientation};
+pub use fidelity::{Expected, Fidelity, expected};
+pub use format::Format;
+pub use geometry::{Canvas, Plan, Rect, Size, plan};
+pub use nearest::nearest;
+pub use recipe::{CanvasColour, Density, Fit, Position, Quality, Ratio, Recipe};
+pub use steps::{Rung, STEPS, ladder};

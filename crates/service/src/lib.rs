@@ -1,0 +1,1 @@
+//! The long-running Kivet service: shelves, pipeline, HTTP.

@@ -1,0 +1,1 @@
+//! Records in SQLite and rendition bytes in a blob store.

@@ -1,0 +1,2 @@
+//! Paints the pictures of the made-up kite festival.
+fn main() {}

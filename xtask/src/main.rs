@@ -1,0 +1,2 @@
+//! Set-up, demo, tests, benches and screenshots of this repository.
+fn main() {}
