@@ -1,1 +1,11 @@
-//! Records in SQLite and rendition bytes in a blob store.
+//! What Kivet remembers: records in SQLite ([`Records`]) and rendition bytes in a blob store ([`Blobs`]).
+//!
+//! Every blob carries its own head, so the index of renditions can be rebuilt from blobs alone.
+
+mod blobs;
+mod error;
+mod records;
+
+pub use blobs::{Blob, BlobHead, Blobs, Stage, etag_of};
+pub use error::StoreError;
+pub use records::{OriginalRecord, Records, RenditionRecord, Stamp, Totals};

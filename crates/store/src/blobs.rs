@@ -1,0 +1,149 @@
+//! Rendition bytes, each with its own head, in an object store: a folder here.
+//!
+//! A blob is `KIVET1\n`, the length of its head as four bytes (big-endian), the head as JSON, then the picture.
+
+use std::{path::Path, sync::Arc};
+
+use bytes::Bytes;
+use object_store::{ObjectStore, ObjectStoreExt, PutPayload, local::LocalFileSystem, path::Path as Key};
+use serde::{Deserialize, Serialize};
+
+use crate::StoreError;
+
+const MAGIC: &[u8] = b"KIVET1\n";
+
+/// Whether a rendition is the quick first answer or the considered last one.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Stage {
+    /// Made fast, for somebody waiting.
+    First,
+    /// Not to be improved any more.
+    Final,
+}
+
+/// What a blob says of itself.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct BlobHead {
+    /// The media type of the picture.
+    #[serde(rename = "type")]
+    pub media_type: String,
+    /// The strong entity tag, quotes included; it is a checksum of the picture's bytes.
+    pub etag: String,
+    /// Pixels across.
+    pub width: u32,
+    /// Pixels down.
+    pub height: u32,
+    /// First or final.
+    pub stage: Stage,
+}
+
+/// A rendition as stored.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Blob {
+    /// What it says of itself.
+    pub head: BlobHead,
+    /// The picture.
+    pub bytes: Bytes,
+}
+
+/// The strong entity tag of some bytes (RFC 9110, section 8.8.3): a hash of them, in quotes.
+pub fn etag_of(bytes: &[u8]) -> String {
+    format!("\"{}\"", &blake3::hash(bytes).to_hex()[..32])
+}
+
+/// The blob store.
+#[derive(Clone, Debug)]
+pub struct Blobs {
+    store: Arc<dyn ObjectStore>,
+}
+
+impl Blobs {
+    /// Blobs as files below `folder`, which is made if it is missing. Files are written beside their place and renamed
+    /// into it, so that a reader never meets half of one.
+    ///
+    /// # Errors
+    /// If the folder cannot be made.
+    pub fn in_folder(folder: &Path) -> Result<Self, StoreError> {
+        std::fs::create_dir_all(folder).map_err(|source| StoreError::Folder { path: folder.to_owned(), source })?;
+        Ok(Self { store: Arc::new(LocalFileSystem::new_with_prefix(folder)?) })
+    }
+
+    /// Keeps a blob under `key`, replacing any other.
+    ///
+    /// # Errors
+    /// If the store refuses.
+    pub async fn put(&self, key: &str, blob: &Blob) -> Result<(), StoreError> {
+        let head = serde_json::to_vec(&blob.head)
+            .map_err(|source| StoreError::Unreadable { what: "a blob's head", source })?;
+        let length = (head.len() as u32).to_be_bytes();
+        let start = [MAGIC, &length, &head].concat();
+        let payload = PutPayload::from_iter([Bytes::from(start), blob.bytes.clone()]);
+        self.store.put(&place(key), payload).await?;
+        Ok(())
+    }
+
+    /// The blob under `key`; `None` if there is none, or if what is there is damaged (which is logged).
+    ///
+    /// # Errors
+    /// If the store cannot be asked.
+    pub async fn get(&self, key: &str) -> Result<Option<Blob>, StoreError> {
+        let bytes = match self.store.get(&place(key)).await {
+            Ok(found) => found.bytes().await?,
+            Err(object_store::Error::NotFound { .. }) => return Ok(None),
+            Err(error) => return Err(error.into()),
+        };
+        let blob = read(&bytes);
+        if blob.is_none() {
+            tracing::warn!(key, "a stored rendition is damaged and will be made again");
+        }
+        Ok(blob)
+    }
+}
+
+/// Two letters of folder keep any one folder small.
+fn place(key: &str) -> Key {
+    Key::from_iter([&key[..key.len().min(2)], key])
+}
+
+fn read(bytes: &Bytes) -> Option<Blob> {
+    let after = MAGIC.len() + 4;
+    let length = bytes.strip_prefix(MAGIC)?.first_chunk::<4>().map(|length| u32::from_be_bytes(*length) as usize)?;
+    let head: BlobHead = serde_json::from_slice(bytes.get(after..after.checked_add(length)?)?).ok()?;
+    let picture = bytes.slice(after + length..);
+    (etag_of(&picture) == head.etag).then_some(Blob { head, bytes: picture })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn blob(text: &'static [u8]) -> Blob {
+        let head = BlobHead {
+            media_type: "image/webp".to_owned(),
+            etag: etag_of(text),
+            width: 640,
+            height: 427,
+            stage: Stage::First,
+        };
+        Blob { head, bytes: Bytes::from_static(text) }
+    }
+
+    #[tokio::test]
+    async fn a_blob_comes_back_whole_and_a_damaged_one_not_at_all() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let blobs = Blobs::in_folder(folder.path()).expect("a store");
+        let kept = blob(b"pixels");
+        blobs.put("abcdef", &kept).await.expect("kept");
+        assert_eq!(blobs.get("abcdef").await.expect("asked"), Some(kept));
+        assert_eq!(blobs.get("abcdee").await.expect("asked"), None);
+
+        let file = folder.path().join("ab/abcdef");
+        let mut bytes = std::fs::read(&file).expect("the blob's file");
+        *bytes.last_mut().expect("not empty") ^= 1;
+        std::fs::write(&file, &bytes).expect("written");
+        assert_eq!(blobs.get("abcdef").await.expect("asked"), None);
+        std::fs::write(&file, &bytes[..9]).expect("written");
+        assert_eq!(blobs.get("abcdef").await.expect("asked"), None);
+    }
+}

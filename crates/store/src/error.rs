@@ -1,0 +1,42 @@
+//! What can go wrong with records and blobs.
+
+use std::path::PathBuf;
+
+/// A record or blob that could not be read or written.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum StoreError {
+    /// The data folder cannot be used.
+    #[error("cannot use the data folder {}: {source}", path.display())]
+    Folder {
+        /// The folder or file at fault.
+        path: PathBuf,
+        /// Why.
+        source: std::io::Error,
+    },
+    /// The database file cannot be brought to this version's tables.
+    #[error("cannot bring the records in {} up to date: {source}", path.display())]
+    Migration {
+        /// The database file.
+        path: PathBuf,
+        /// Why.
+        source: rusqlite_migration::Error,
+    },
+    /// SQLite refused.
+    #[error("the records could not be read or written: {0}")]
+    Records(#[from] rusqlite::Error),
+    /// No connection to the records came free.
+    #[error("no connection to the records: {0}")]
+    Busy(#[from] r2d2::Error),
+    /// The blob store refused.
+    #[error("the blob store failed: {0}")]
+    Blobs(#[from] object_store::Error),
+    /// A record holds something this version cannot read.
+    #[error("a record of {what} cannot be read: {source}")]
+    Unreadable {
+        /// What the record is of.
+        what: &'static str,
+        /// Why.
+        source: serde_json::Error,
+    },
+}

@@ -1,0 +1,234 @@
+//! Records in SQLite: what is known of originals, and the index of renditions.
+//!
+//! Calls block; callers on an async thread move them off it.
+
+use std::path::{Path, PathBuf};
+
+use kivet_recipe::Facts;
+use r2d2::{Pool, PooledConnection};
+use r2d2_sqlite::SqliteConnectionManager;
+use rusqlite::{OptionalExtension, params};
+use rusqlite_migration::{M, Migrations};
+
+use crate::StoreError;
+
+const STEPS: &[M<'static>] = &[M::up(
+    "CREATE TABLE originals (
+        shelf TEXT NOT NULL,
+        path TEXT NOT NULL,
+        bytes INTEGER NOT NULL,
+        modified_ms INTEGER NOT NULL,
+        hash TEXT NOT NULL,
+        facts TEXT NOT NULL,
+        PRIMARY KEY (shelf, path)
+    ) STRICT;
+    CREATE TABLE renditions (
+        key TEXT PRIMARY KEY,
+        shelf TEXT NOT NULL,
+        path TEXT NOT NULL,
+        recipe TEXT NOT NULL,
+        format TEXT NOT NULL,
+        width INTEGER NOT NULL,
+        height INTEGER NOT NULL,
+        bytes INTEGER NOT NULL,
+        made_at INTEGER NOT NULL DEFAULT (unixepoch())
+    ) STRICT;
+    CREATE INDEX renditions_by_original ON renditions (shelf, path);",
+)];
+
+/// What tells one state of a file from another without reading it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub struct Stamp {
+    /// Length in bytes.
+    pub bytes: u64,
+    /// Last change, in milliseconds since 1970.
+    pub modified_ms: i64,
+}
+
+/// What is known of one original.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct OriginalRecord {
+    /// The state of the file this was learnt from.
+    pub stamp: Stamp,
+    /// BLAKE3 hash of its bytes, in hexadecimal.
+    pub hash: String,
+    /// Its facts.
+    pub facts: Facts,
+}
+
+/// One line of the rendition index.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct RenditionRecord {
+    /// The key of its blob.
+    pub key: String,
+    /// The shelf of its original.
+    pub shelf: String,
+    /// The path of its original.
+    pub path: String,
+    /// The canonical recipe.
+    pub recipe: String,
+    /// The format's name.
+    pub format: String,
+    /// Pixels across.
+    pub width: u32,
+    /// Pixels down.
+    pub height: u32,
+    /// Bytes of the picture.
+    pub bytes: u64,
+}
+
+/// How much is remembered.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Totals {
+    /// Originals whose facts are known.
+    pub originals: u64,
+    /// Renditions in the index.
+    pub renditions: u64,
+    /// Their bytes.
+    pub rendition_bytes: u64,
+}
+
+/// The database.
+#[derive(Clone, Debug)]
+pub struct Records {
+    pool: Pool<SqliteConnectionManager>,
+}
+
+impl Records {
+    /// Opens the database file, making it or bringing it up to date as needed.
+    ///
+    /// # Errors
+    /// If the file cannot be opened or was written by a later version.
+    pub fn open(path: &Path) -> Result<Self, StoreError> {
+        let manager = SqliteConnectionManager::file(path).with_init(|connection| {
+            connection
+                .execute_batch("PRAGMA journal_mode = WAL; PRAGMA synchronous = NORMAL; PRAGMA busy_timeout = 5000;")
+        });
+        let pool = Pool::builder().max_size(4).build(manager)?;
+        let at = |source| StoreError::Migration { path: PathBuf::from(path), source };
+        Migrations::from_slice(STEPS).to_latest(&mut *pool.get()?).map_err(at)?;
+        Ok(Self { pool })
+    }
+
+    fn connection(&self) -> Result<PooledConnection<SqliteConnectionManager>, StoreError> {
+        Ok(self.pool.get()?)
+    }
+
+    /// What was learnt of an original when it was in the state `stamp`; `None` if it has changed since or is new.
+    ///
+    /// # Errors
+    /// If the database cannot be read.
+    pub fn original(&self, shelf: &str, path: &str, stamp: Stamp) -> Result<Option<OriginalRecord>, StoreError> {
+        let row: Option<(String, String)> = self
+            .connection()?
+            .prepare_cached(
+                "SELECT hash, facts FROM originals WHERE shelf = ?1 AND path = ?2 AND bytes = ?3 AND modified_ms = ?4",
+            )?
+            .query_row(params![shelf, path, stamp.bytes as i64, stamp.modified_ms], |row| {
+                Ok((row.get(0)?, row.get(1)?))
+            })
+            .optional()?;
+        let Some((hash, facts)) = row else { return Ok(None) };
+        // Facts in an older form are learnt anew.
+        Ok(serde_json::from_str(&facts).ok().map(|facts| OriginalRecord { stamp, hash, facts }))
+    }
+
+    /// Keeps what was learnt of an original.
+    ///
+    /// # Errors
+    /// If the database cannot be written.
+    pub fn keep_original(&self, shelf: &str, path: &str, record: &OriginalRecord) -> Result<(), StoreError> {
+        let facts =
+            serde_json::to_string(&record.facts).map_err(|source| StoreError::Unreadable { what: "facts", source })?;
+        self.connection()?
+            .prepare_cached("INSERT OR REPLACE INTO originals (shelf, path, bytes, modified_ms, hash, facts) VALUES (?1, ?2, ?3, ?4, ?5, ?6)")?
+            .execute(params![shelf, path, record.stamp.bytes as i64, record.stamp.modified_ms, record.hash, facts])?;
+        Ok(())
+    }
+
+    /// True if the index has a rendition under `key`.
+    ///
+    /// # Errors
+    /// If the database cannot be read.
+    pub fn has_rendition(&self, key: &str) -> Result<bool, StoreError> {
+        Ok(self.connection()?.prepare_cached("SELECT 1 FROM renditions WHERE key = ?1")?.exists(params![key])?)
+    }
+
+    /// Adds a rendition to the index.
+    ///
+    /// # Errors
+    /// If the database cannot be written.
+    pub fn keep_rendition(&self, record: &RenditionRecord) -> Result<(), StoreError> {
+        let RenditionRecord { key, shelf, path, recipe, format, width, height, bytes } = record;
+        self.connection()?
+            .prepare_cached("INSERT OR REPLACE INTO renditions (key, shelf, path, recipe, format, width, height, bytes) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)")?
+            .execute(params![key, shelf, path, recipe, format, width, height, *bytes as i64])?;
+        Ok(())
+    }
+
+    /// How much is remembered; also a test that the database answers.
+    ///
+    /// # Errors
+    /// If it does not.
+    pub fn totals(&self) -> Result<Totals, StoreError> {
+        let count = |value: i64| value.max(0) as u64;
+        let totals = self.connection()?.query_row(
+            "SELECT (SELECT count(*) FROM originals), count(*), coalesce(sum(bytes), 0) FROM renditions",
+            [],
+            |row| {
+                Ok(Totals {
+                    originals: count(row.get(0)?),
+                    renditions: count(row.get(1)?),
+                    rendition_bytes: count(row.get(2)?),
+                })
+            },
+        )?;
+        Ok(totals)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use kivet_recipe::{Format, Kind, Orientation, Size};
+
+    use super::*;
+
+    #[test]
+    fn records_outlive_the_process_and_forget_what_changed() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let file = folder.path().join("records.db");
+        let stamp = Stamp { bytes: 9, modified_ms: 1_000 };
+        let facts = Facts {
+            format: Format::Jpeg,
+            size: Size::new(4000, 3000),
+            orientation: Orientation::default(),
+            alpha: false,
+            motion: false,
+            kind: Kind::Photo,
+            profile: Some("Display P3".to_owned()),
+        };
+        let record = OriginalRecord { stamp, hash: "aa".to_owned(), facts };
+        let rendition = RenditionRecord {
+            key: "k".to_owned(),
+            shelf: "photos".to_owned(),
+            path: "a.jpg".to_owned(),
+            recipe: "640w".to_owned(),
+            format: "avif".to_owned(),
+            width: 640,
+            height: 480,
+            bytes: 1234,
+        };
+        {
+            let records = Records::open(&file).expect("opened");
+            records.keep_original("photos", "a.jpg", &record).expect("kept");
+            records.keep_rendition(&rendition).expect("kept");
+        }
+        let records = Records::open(&file).expect("opened again");
+        assert_eq!(records.original("photos", "a.jpg", stamp).expect("asked"), Some(record));
+        let changed = Stamp { modified_ms: 2_000, ..stamp };
+        assert_eq!(records.original("photos", "a.jpg", changed).expect("asked"), None);
+        assert!(records.has_rendition("k").expect("asked") && !records.has_rendition("other").expect("asked"));
+        let totals = records.totals().expect("asked");
+        assert_eq!(totals, Totals { originals: 1, renditions: 1, rendition_bytes: 1234 });
+    }
+}
