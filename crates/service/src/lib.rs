@@ -1,1 +1,31 @@
-//! The long-running Kivet service: shelves, pipeline, HTTP.
+//! The long-running service: shelves, pipeline, HTTP.
+//!
+//! [`Config`] says what to serve, [`Service::bind`] opens stores and the port, [`Service::run`] serves until told to
+//! stop. Every feature is a folder: `handlers.rs` (thin, over the core), `answers.rs` (its JSON).
+
+mod api;
+mod app;
+mod config;
+mod console;
+mod demo;
+mod health;
+mod library;
+mod markup;
+mod metrics;
+mod pic;
+mod pipeline;
+mod problem;
+mod query;
+mod recipes;
+mod server;
+mod shelves;
+mod sign_in;
+
+pub use api::openapi;
+pub use config::{Config, ConfigError, Limits, ShelfSource, read as read_config};
+pub use library::{LibraryPage, OriginalAnswer};
+pub use markup::MarkupAnswer;
+pub use problem::Problem;
+pub use recipes::RecipeAnswer;
+pub use server::{Service, StartError};
+pub use sign_in::SignInLink;

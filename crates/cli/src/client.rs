@@ -1,0 +1,73 @@
+//! Speaking to a running service over its HTTP interface.
+
+use std::path::{Path, PathBuf};
+
+use anyhow::{Context, Result, bail};
+use kivet_service::Problem;
+use reqwest::{Client, Method};
+use serde::de::DeserializeOwned;
+
+/// Where the service is and how to be let in.
+#[derive(clap::Args)]
+pub struct Reach {
+    /// The service's address.
+    #[arg(long, env = "KIVET_SERVICE", default_value = "http://127.0.0.1:8484", value_name = "ADDRESS")]
+    service: String,
+    /// The admin token; without it, the one in the data folder.
+    #[arg(long, env = "KIVET_TOKEN", hide_env_values = true)]
+    token: Option<String>,
+    /// The service's data folder, where the token is looked for.
+    #[arg(long, env = "KIVET_DATA", default_value = "kivet-data", value_name = "FOLDER")]
+    data: PathBuf,
+}
+
+impl Reach {
+    /// The service's address, without a slash at the end.
+    pub fn service(&self) -> &str {
+        self.service.trim_end_matches('/')
+    }
+
+    /// Calls the administration interface and reads its answer.
+    pub fn call<T: DeserializeOwned>(&self, method: Method, path: &str, query: &[(&str, &str)]) -> Result<T> {
+        let token = match &self.token {
+            Some(token) => token.clone(),
+            None => token_in(&self.data)?,
+        };
+        runtime()?.block_on(async {
+            let request =
+                Client::new().request(method, format!("{}{path}", self.service())).query(query).bearer_auth(token);
+            let answer = request.send().await.with_context(|| {
+                format!(
+                    "no service answers at {}; start one with `kivet serve` or name it with --service",
+                    self.service
+                )
+            })?;
+            let good = answer.status().is_success();
+            let body = answer.bytes().await.context("the service broke off its answer")?;
+            if good {
+                return serde_json::from_slice(&body)
+                    .context("the service answered in a form this client does not know");
+            }
+            match serde_json::from_slice::<Problem>(&body) {
+                Ok(problem) => bail!("{}", problem.detail),
+                Err(_) => bail!("the service at {} does not answer like Kivet", self.service),
+            }
+        })
+    }
+}
+
+fn token_in(data: &Path) -> Result<String> {
+    let file = data.join("admin-token");
+    let token = std::fs::read_to_string(&file).with_context(|| {
+        format!(
+            "cannot read the admin token {}; name the service's data folder with --data, or set KIVET_TOKEN",
+            file.display()
+        )
+    })?;
+    Ok(token.trim().to_owned())
+}
+
+/// A runtime for one command.
+pub fn runtime() -> Result<tokio::runtime::Runtime> {
+    tokio::runtime::Builder::new_multi_thread().enable_all().build().context("cannot start the async runtime")
+}

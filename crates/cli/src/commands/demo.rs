@@ -1,0 +1,45 @@
+//! `kivet demo`.
+
+use std::{path::PathBuf, process::ExitCode};
+
+use anyhow::{Result, anyhow, ensure};
+use kivet_service::read_config;
+
+use super::serve::{Over, start};
+
+/// Start the service with the sample festival site.
+#[derive(clap::Args)]
+pub struct Demo {
+    /// The folder with the sample site, its originals and its kivet.toml.
+    #[arg(long, default_value = "demo", value_name = "FOLDER")]
+    folder: PathBuf,
+    #[command(flatten)]
+    over: Over,
+}
+
+impl Demo {
+    pub fn run(self, json: bool) -> Result<ExitCode> {
+        let file = self.folder.join("kivet.toml");
+        ensure!(
+            file.is_file(),
+            "there is no {}; run this from Kivet's own folder, or name its demo folder with --folder",
+            file.display()
+        );
+        let mut config = read_config(&file).map_err(|error| anyhow!("{error}"))?;
+        self.over.apply(&mut config);
+        config.demo = Some(self.folder);
+        let data = config.data.display().to_string();
+        start(&config, json, move |root| {
+            format!(
+                "festival site, as written  {root}/demo/site/\n\
+                 the same with Kivet        {root}/demo/site/with-kivet.html\n\
+                 \n\
+                 three commands to try:\n  \
+                 curl -sI -H 'Accept: image/avif' {root}/pic/640w/photos/harbour/kites-dawn.jpg\n  \
+                 kivet render demo/originals/night/lanterns.jpg --recipe 640w_ratio-1-1 -o lanterns.avif\n  \
+                 kivet markup photos/harbour/kites-dawn.jpg --sizes '(min-width: 60em) 50vw, 100vw' --alt 'Kites at dawn' \
+                 --service {root} --data {data}"
+            )
+        })
+    }
+}

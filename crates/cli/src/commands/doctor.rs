@@ -1,0 +1,86 @@
+//! `kivet doctor`.
+
+use std::{
+    path::{Path, PathBuf},
+    process::ExitCode,
+};
+
+use anyhow::Result;
+use comfy_table::{Table, presets};
+use kivet_service::read_config;
+use serde::Serialize;
+
+use crate::output;
+
+/// Say what is missing on this machine, and how to get it.
+#[derive(clap::Args)]
+pub struct Doctor {
+    /// The configuration to look at.
+    #[arg(long, env = "KIVET_CONFIG", default_value = "kivet.toml", value_name = "FILE")]
+    config: PathBuf,
+}
+
+/// One thing looked at.
+#[derive(Serialize)]
+struct Finding {
+    /// What.
+    thing: &'static str,
+    /// What it is for.
+    needed_for: &'static str,
+    /// Whether it is there.
+    ok: bool,
+    /// Where, or how to get it.
+    note: String,
+}
+
+impl Doctor {
+    /// Exits with 1 if serving is impossible; what only building or tests need does not count.
+    pub fn run(self, json: bool) -> Result<ExitCode> {
+        let mut findings = vec![configuration(&self.config)];
+        findings.extend([
+            program(
+                "chromium",
+                &["chromium", "chromium-browser", "google-chrome"],
+                "tests",
+                "apt-get install chromium",
+            ),
+            program("nasm", &["nasm"], "building", "apt-get install nasm"),
+            program("cmake", &["cmake"], "building", "apt-get install cmake"),
+            program("node", &["node"], "building the console", "install Node.js 20 or later"),
+            program("npm", &["npm"], "building the console", "it comes with Node.js"),
+        ]);
+        let serves = findings[0].ok;
+        output::print(json, &findings, |findings| table(findings))?;
+        Ok(if serves { ExitCode::SUCCESS } else { ExitCode::FAILURE })
+    }
+}
+
+fn configuration(file: &Path) -> Finding {
+    let (ok, note) = match read_config(file) {
+        Ok(config) => {
+            let shelves: Vec<&str> = config.shelves.keys().map(String::as_str).collect();
+            (true, format!("{}: shelves {}", file.display(), shelves.join(", ")))
+        }
+        Err(error) => (false, error.to_string()),
+    };
+    Finding { thing: "configuration", needed_for: "serving", ok, note }
+}
+
+fn program(thing: &'static str, names: &[&str], needed_for: &'static str, way: &str) -> Finding {
+    let path = std::env::var_os("PATH").unwrap_or_default();
+    let found = names
+        .iter()
+        .flat_map(|name| std::env::split_paths(&path).map(move |folder| folder.join(name)))
+        .find(|file| file.is_file());
+    let note = found.as_ref().map_or_else(|| way.to_owned(), |file| file.display().to_string());
+    Finding { thing, needed_for, ok: found.is_some(), note }
+}
+
+fn table(findings: &[Finding]) -> String {
+    let mut table = Table::new();
+    table.load_style(presets::UTF8_HORIZONTAL_ONLY).set_header(["", "what", "needed for", "where, or how to get it"]);
+    for Finding { thing, needed_for, ok, note } in findings {
+        table.add_row([if *ok { "found" } else { "missing" }, thing, needed_for, note]);
+    }
+    table.to_string()
+}

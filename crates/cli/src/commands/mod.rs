@@ -1,0 +1,8 @@
+//! One file per command.
+
+pub mod console;
+pub mod demo;
+pub mod doctor;
+pub mod markup;
+pub mod render;
+pub mod serve;

@@ -1,0 +1,111 @@
+//! `kivet render`.
+
+use std::{
+    path::{Path, PathBuf},
+    process::ExitCode,
+};
+
+use anyhow::{Context, Result, bail};
+use kivet_image::{Limits, probe, render};
+use kivet_recipe::{Accepted, Format, Recipe, choose};
+use serde::Serialize;
+
+use crate::output;
+
+/// Make one rendition of a file, without a service.
+#[derive(clap::Args)]
+pub struct Render {
+    /// The original.
+    file: PathBuf,
+    /// What to make of it, e.g. 640w_ratio-3-2.
+    #[arg(long, value_name = "RECIPE")]
+    recipe: String,
+    /// Where to write it; the extension names the format unless the recipe does.
+    #[arg(short, long, value_name = "FILE")]
+    output: PathBuf,
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "camelCase")]
+struct Made {
+    output: String,
+    recipe: String,
+    format: String,
+    encoding: String,
+    width: u32,
+    height: u32,
+    bytes: u64,
+    original_bytes: u64,
+    draw_ms: f64,
+    encode_ms: f64,
+    /// What was asked for, if the original could not give it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    held_back_from: Option<[u32; 2]>,
+}
+
+impl Render {
+    pub fn run(self, json: bool) -> Result<ExitCode> {
+        let mut recipe: Recipe = self.recipe.parse()?;
+        let named = format_of(&self.output)?;
+        match recipe.format {
+            Some(format) if format != named => {
+                bail!("the recipe says as-{format} but {} ends as {named}; make them agree", self.output.display())
+            }
+            _ => recipe.format = Some(named),
+        }
+        // Read the recipe again as a whole: the format may contradict another clause.
+        let recipe: Recipe = recipe.to_string().parse()?;
+        let original = std::fs::read(&self.file).with_context(|| format!("cannot read {}", self.file.display()))?;
+        let about = || self.file.display().to_string();
+        let facts = probe(&original, Limits::default()).with_context(about)?;
+        let choice = choose(&recipe, &facts, Accepted::EVERYTHING)?;
+        let rendition = render(&original, &facts, &choice, recipe.canvas).with_context(about)?;
+        std::fs::write(&self.output, &rendition.bytes)
+            .with_context(|| format!("cannot write {}", self.output.display()))?;
+        let made = Made {
+            output: self.output.display().to_string(),
+            recipe: recipe.to_string(),
+            format: rendition.format.to_string(),
+            encoding: choice.encoding.to_string(),
+            width: rendition.size.width,
+            height: rendition.size.height,
+            bytes: rendition.bytes.len() as u64,
+            original_bytes: original.len() as u64,
+            draw_ms: rendition.timings.draw.as_secs_f64() * 1e3,
+            encode_ms: rendition.timings.encode.as_secs_f64() * 1e3,
+            held_back_from: choice.plan.held_back_from.map(|size| [size.width, size.height]),
+        };
+        output::print(json, &made, text)?;
+        Ok(ExitCode::SUCCESS)
+    }
+}
+
+fn text(made: &Made) -> String {
+    let mut lines = format!(
+        "{}  {} x {}  {}, {}\n{} from {} ({:.1}%)  drawn in {:.0} ms, encoded in {:.0} ms",
+        made.output,
+        made.width,
+        made.height,
+        made.format,
+        made.encoding,
+        output::bytes(made.bytes),
+        output::bytes(made.original_bytes),
+        made.bytes as f64 * 100.0 / made.original_bytes as f64,
+        made.draw_ms,
+        made.encode_ms,
+    );
+    if let Some([width, height]) = made.held_back_from {
+        lines.push_str(&format!("\n{width} x {height} was asked for; nothing is enlarged beyond the original"));
+    }
+    lines
+}
+
+fn format_of(output: &Path) -> Result<Format> {
+    let extension =
+        output.extension().and_then(|extension| extension.to_str()).unwrap_or_default().to_ascii_lowercase();
+    let name = if extension == "jpg" { "jpeg" } else { &extension };
+    match Format::from_name(name) {
+        Some(format @ (Format::Avif | Format::Webp | Format::Jpeg | Format::Png)) => Ok(format),
+        _ => bail!("{} does not end as a format that can be written: .avif, .webp, .jpg or .png", output.display()),
+    }
+}

@@ -1,0 +1,18 @@
+//! What every handler shares.
+
+use std::sync::Arc;
+
+use crate::{metrics::Metrics, pipeline::Pipeline, shelves::Shelves, sign_in::SignIn};
+
+/// The service's parts. Cheap to clone.
+#[derive(Clone)]
+pub struct App {
+    /// Where originals live.
+    pub shelves: Shelves,
+    /// Where renditions come from.
+    pub pipeline: Pipeline,
+    /// Who may look behind the scenes.
+    pub sign_in: Arc<SignIn>,
+    /// Counters.
+    pub metrics: Metrics,
+}

@@ -1,0 +1,81 @@
+//! The library as JSON.
+
+use kivet_recipe::Facts;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+use crate::shelves::Original;
+
+/// Some originals of one shelf, in order of their paths.
+#[derive(Debug, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct LibraryPage {
+    /// Every shelf that can be read.
+    pub shelves: Vec<String>,
+    /// The shelf these are of.
+    pub shelf: String,
+    /// The originals.
+    pub originals: Vec<OriginalAnswer>,
+    /// Ask with `after` set to this for the next ones; absent at the end.
+    pub next: Option<String>,
+}
+
+/// One original.
+#[derive(Debug, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct OriginalAnswer {
+    /// `shelf/path`, as people write it.
+    pub id: String,
+    /// `shelf/path`, as it stands in an address.
+    pub address: String,
+    /// Its facts; absent if it cannot be used.
+    pub facts: Option<FactsAnswer>,
+    /// Why it cannot be used, or not be drawn yet.
+    pub problem: Option<String>,
+}
+
+/// What is known of an original.
+#[derive(Debug, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct FactsAnswer {
+    /// Its format's name.
+    pub format: String,
+    /// Bytes of the file.
+    pub bytes: u64,
+    /// Pixels across, upright.
+    pub width: u32,
+    /// Pixels down, upright.
+    pub height: u32,
+    /// The EXIF orientation it is stored in, 1 to 8.
+    pub orientation: u8,
+    /// True if any pixel may be transparent.
+    pub alpha: bool,
+    /// True if it moves.
+    pub motion: bool,
+    /// `photo` or `flat`.
+    pub kind: String,
+    /// The name of its colour profile.
+    pub profile: Option<String>,
+}
+
+impl FactsAnswer {
+    /// The facts of an original.
+    pub fn of(original: &Original) -> Self {
+        let Facts { format, size, orientation, alpha, motion, kind, profile } = original.facts();
+        Self {
+            format: format.name().to_owned(),
+            bytes: original.record.stamp.bytes,
+            width: size.width,
+            height: size.height,
+            orientation: orientation.to_exif(),
+            alpha: *alpha,
+            motion: *motion,
+            kind: match kind {
+                kivet_recipe::Kind::Photo => "photo",
+                kivet_recipe::Kind::Flat => "flat",
+            }
+            .to_owned(),
+            profile: profile.clone(),
+        }
+    }
+}

@@ -1,0 +1,89 @@
+//! Writing markup.
+
+use axum::{
+    Json,
+    extract::{Query, State, rejection::QueryRejection},
+    http::StatusCode,
+};
+use kivet_page::{Alt, Loading, Picture, img};
+use kivet_recipe::{Format, Recipe, nearest};
+use serde::Deserialize;
+use utoipa::IntoParams;
+use utoipa_axum::{router::OpenApiRouter, routes as api};
+
+use super::answers::{MarkupAnswer, RungAnswer};
+use crate::{
+    app::App,
+    problem::Problem,
+    query::accept_query,
+    shelves::{OriginalId, image_problem},
+    sign_in::Admin,
+};
+
+/// The routes of this feature.
+pub fn routes() -> OpenApiRouter<App> {
+    OpenApiRouter::new().routes(api!(markup))
+}
+
+/// Which markup to write.
+#[derive(Debug, Deserialize, IntoParams)]
+#[serde(deny_unknown_fields)]
+struct Which {
+    /// The original, as `shelf/path`.
+    original: String,
+    /// How wide it is shown: the `sizes` attribute.
+    sizes: String,
+    /// The crop and fidelity, as a recipe; its own width is not used.
+    recipe: Option<String>,
+    /// What stands in for it; empty if it is decorative.
+    alt: Option<String>,
+    /// `first`, `near`, `later` (if absent) or `hidden`.
+    loading: Option<String>,
+    /// What stands before `/pic/`, where pictures come from another host than the page.
+    base: Option<String>,
+}
+
+/// Writes the `img` for an original.
+#[utoipa::path(get, path = "/api/markup", params(Which), responses(
+    (status = 200, body = MarkupAnswer),
+    (status = 400, body = Problem), (status = 401, body = Problem), (status = 404, body = Problem),
+))]
+async fn markup(
+    _: Admin,
+    State(app): State<App>,
+    query: Result<Query<Which>, QueryRejection>,
+) -> Result<Json<MarkupAnswer>, Problem> {
+    let Which { original, sizes, recipe, alt, loading, base } = accept_query(query)?;
+    let recipe: Recipe = recipe.filter(|text| !text.is_empty()).map_or(Ok(Recipe::default()), |text| text.parse())?;
+    let loading = read_loading(loading.as_deref().unwrap_or("later"))?;
+    let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
+    let facts = original.facts();
+    if let Format::Gif | Format::Svg | Format::Jxl = facts.format {
+        let error = kivet_image::ImageError::NotYetDrawn { sort: facts.format.name() };
+        return Err(image_problem(&error, error.to_string()));
+    }
+    let address = original.id.address();
+    let base = base.unwrap_or_default();
+    let picture = Picture { base: base.trim_end_matches('/'), address: &address, natural: facts.size };
+    let alt = match alt.as_deref() {
+        Some("") => Alt::Decorative,
+        Some(text) => Alt::Text(text),
+        None => Alt::Unknown,
+    };
+    let markup = img(picture, &recipe, &sizes, alt, loading)
+        .map_err(|error| Problem::new(StatusCode::BAD_REQUEST, "impossible-sizes", error.to_string()))?;
+    let rung = |rung: &kivet_recipe::Rung| RungAnswer {
+        recipe: rung.recipe.to_string(),
+        width: rung.size.width,
+        height: rung.size.height,
+    };
+    Ok(Json(MarkupAnswer { ladder: markup.ladder.iter().map(rung).collect(), html: markup.html, notes: markup.notes }))
+}
+
+fn read_loading(name: &str) -> Result<Loading, Problem> {
+    let names = Loading::NAMES.map(|(name, _)| name);
+    Loading::NAMES.iter().find(|(known, _)| *known == name).map(|(_, loading)| *loading).ok_or_else(|| {
+        let detail = format!("`{name}` is no way to load a picture; use one of {}", names.join(", "));
+        Problem::new(StatusCode::BAD_REQUEST, "unknown-loading", detail).with_nearest(nearest(name, names))
+    })
+}

@@ -1,0 +1,110 @@
+//! What is said about a picture beside its bytes.
+
+use std::time::Duration;
+
+use axum::http::{HeaderMap, HeaderName, HeaderValue, header};
+use kivet_store::{Blob, Stage};
+
+use super::handlers::value;
+use crate::pipeline::{Job, Source};
+
+/// A final rendition of an address that is not versioned: the original may be replaced.
+const FINAL: HeaderValue =
+    HeaderValue::from_static("public, max-age=3600, stale-while-revalidate=86400, stale-if-error=604800");
+
+/// A first rendition: a better one may follow soon.
+const FIRST: HeaderValue = HeaderValue::from_static("public, max-age=120");
+
+const CACHE_STATUS: HeaderName = HeaderName::from_static("cache-status");
+const SERVER_TIMING: HeaderName = HeaderName::from_static("server-timing");
+const TIMING_ALLOW_ORIGIN: HeaderName = HeaderName::from_static("timing-allow-origin");
+const CROSS_ORIGIN_RESOURCE_POLICY: HeaderName = HeaderName::from_static("cross-origin-resource-policy");
+const RENDITION: HeaderName = HeaderName::from_static("kivet-rendition");
+
+/// Headers of every answer, errors included.
+pub(super) fn add_common(headers: &mut HeaderMap, varies_by_accept: bool) {
+    if varies_by_accept {
+        headers.insert(header::VARY, HeaderValue::from_static("accept"));
+    }
+    headers.insert(TIMING_ALLOW_ORIGIN, HeaderValue::from_static("*"));
+    headers.insert(CROSS_ORIGIN_RESOURCE_POLICY, HeaderValue::from_static("cross-origin"));
+    headers.insert(header::X_CONTENT_TYPE_OPTIONS, HeaderValue::from_static("nosniff"));
+}
+
+/// Headers that describe the bytes.
+pub(super) fn add_content(headers: &mut HeaderMap, job: &Job, blob: &Blob) {
+    headers.insert(header::CONTENT_TYPE, value(blob.head.media_type.clone()));
+    headers.insert(header::CONTENT_DISPOSITION, value(disposition(job)));
+    headers.insert(RENDITION, value(rendition(job, blob)));
+}
+
+/// Headers for caches, the same on 200 and 304 (RFC 9110, section 15.4.5).
+pub(super) fn add_caching(headers: &mut HeaderMap, blob: &Blob, source: Source, took: Duration) {
+    let stage = match blob.head.stage {
+        Stage::First => "first",
+        Stage::Final => "final",
+    };
+    headers.insert(header::ETAG, value(blob.head.etag.clone()));
+    headers.insert(header::CACHE_CONTROL, if blob.head.stage == Stage::Final { FINAL } else { FIRST });
+    headers.insert(CACHE_STATUS, value(format!("Kivet; {}; detail={stage}", cache_status(source))));
+    headers.insert(SERVER_TIMING, value(server_timing(source, took)));
+}
+
+/// RFC 9211, section 2.
+const fn cache_status(source: Source) -> &'static str {
+    match source {
+        Source::Memory | Source::Disk => "hit",
+        Source::Made(_) => "fwd=miss; stored",
+        Source::Joined => "fwd=miss; collapsed",
+    }
+}
+
+fn server_timing(source: Source, took: Duration) -> String {
+    let part = |name: &str, duration: Duration| format!("{name};dur={:.1}", duration.as_secs_f64() * 1000.0);
+    let mut parts = Vec::new();
+    match source {
+        Source::Made(spent) => {
+            parts.push(part("queue", spent.queued));
+            parts.push(part("draw", spent.work.draw));
+            parts.push(part("encode", spent.work.encode));
+        }
+        Source::Memory => parts.push("memory".to_owned()),
+        Source::Disk => parts.push("disk".to_owned()),
+        Source::Joined => parts.push("joined".to_owned()),
+    }
+    parts.push(part("total", took));
+    parts.join(", ")
+}
+
+/// `inline`, with the name the file would be saved under (RFC 6266; other alphabets by RFC 8187).
+fn disposition(job: &Job) -> String {
+    let stem = job.original.id.stem();
+    let extension = job.choice.format.extension();
+    let plain: String =
+        stem.chars().map(|c| if c.is_ascii_graphic() && !"\"\\%;".contains(c) { c } else { '-' }).collect();
+    if plain == stem {
+        return format!("inline; filename=\"{stem}.{extension}\"");
+    }
+    let encoded = percent_encoding::utf8_percent_encode(stem, percent_encoding::NON_ALPHANUMERIC);
+    format!("inline; filename=\"{plain}.{extension}\"; filename*=UTF-8''{encoded}.{extension}")
+}
+
+/// What came out, and what was asked for if that was larger than the original can give: a structured item (RFC 9651).
+fn rendition(job: &Job, blob: &Blob) -> String {
+    let mut text = format!("{}; width={}; height={}", job.choice.format, blob.head.width, blob.head.height);
+    if let Some(asked) = job.choice.plan.held_back_from {
+        text.push_str(&format!("; asked-width={}; asked-height={}", asked.width, asked.height));
+    }
+    text
+}
+
+/// True if the client's copy is the current one (RFC 9110, section 13.1.2: weak comparison).
+pub(super) fn is_current(request: &HeaderMap, etag: &str) -> bool {
+    request
+        .get_all(header::IF_NONE_MATCH)
+        .iter()
+        .filter_map(|line| line.to_str().ok())
+        .flat_map(|line| line.split(','))
+        .map(|tag| tag.trim().trim_start_matches("W/"))
+        .any(|tag| tag == "*" || tag == etag)
+}

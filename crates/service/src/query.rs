@@ -1,0 +1,16 @@
+//! Queries of the administration interface, refused with a sentence where they cannot be read.
+
+use axum::{
+    extract::{Query, rejection::QueryRejection},
+    http::StatusCode,
+};
+
+use crate::problem::Problem;
+
+/// The query, or the problem with it.
+pub(crate) fn accept_query<T>(query: Result<Query<T>, QueryRejection>) -> Result<T, Problem> {
+    match query {
+        Ok(Query(query)) => Ok(query),
+        Err(rejection) => Err(Problem::new(StatusCode::BAD_REQUEST, "bad-query", rejection.body_text())),
+    }
+}

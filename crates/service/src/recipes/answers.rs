@@ -1,0 +1,118 @@
+//! A recipe's clauses and its outcome as JSON.
+
+use kivet_recipe::{Candidate, CanvasColour, Choice, Plan, Quality, Recipe, Size};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// A recipe that can be followed, taken apart.
+#[derive(Debug, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct RecipeAnswer {
+    /// The canonical form.
+    pub canonical: String,
+    /// Its clauses.
+    pub clauses: Clauses,
+    /// What comes out for the original that was named, for a client that accepts every format.
+    pub outcome: Option<Outcome>,
+}
+
+/// The clauses of a recipe; absent ones are not in it.
+#[derive(Debug, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct Clauses {
+    /// `640w`.
+    pub width: Option<u32>,
+    /// `360h`.
+    pub height: Option<u32>,
+    /// `2x`.
+    pub density: Option<f64>,
+    /// `ratio-3-2`, without `ratio-`.
+    pub ratio: Option<String>,
+    /// `cover` and its kin.
+    pub fit: Option<String>,
+    /// `at-top`, without `at-`.
+    pub position: Option<String>,
+    /// `fidelity-70`.
+    pub fidelity: Option<u8>,
+    /// `lossless`.
+    pub lossless: bool,
+    /// `as-avif`, without `as-`.
+    pub format: Option<String>,
+    /// `on-f4efe6`, without `on-`.
+    pub canvas: Option<String>,
+}
+
+/// What comes out.
+#[derive(Debug, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct Outcome {
+    /// Pixels across.
+    pub width: u32,
+    /// Pixels down.
+    pub height: u32,
+    /// The region kept, in pixels of the upright original: left, top, width, height.
+    pub crop: [f64; 4],
+    /// What was asked for, width and height, if it was larger than the original can give.
+    pub held_back_from: Option<[u32; 2]>,
+    /// Every format that could be sent, fewest expected bytes first.
+    pub candidates: Vec<CandidateAnswer>,
+}
+
+/// One format that could be sent.
+#[derive(Debug, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct CandidateAnswer {
+    /// The format.
+    pub format: String,
+    /// How it would be written, in words.
+    pub encoding: String,
+    /// Bytes expected.
+    pub predicted_bytes: u64,
+}
+
+impl RecipeAnswer {
+    /// A recipe, and what comes of it where an original was named.
+    pub fn new(recipe: &Recipe, choice: Option<&Choice>) -> Self {
+        Self { canonical: recipe.to_string(), clauses: Clauses::of(recipe), outcome: choice.map(Outcome::of) }
+    }
+}
+
+impl Clauses {
+    fn of(recipe: &Recipe) -> Self {
+        let Recipe { width, height, density, ratio, fit, position, quality, format, canvas } = recipe;
+        let argument = |clause: String, word: &str| clause.trim_start_matches(word).to_owned();
+        Self {
+            width: *width,
+            height: *height,
+            density: density.map(|density| density.factor()),
+            ratio: ratio.map(|ratio| argument(ratio.to_string(), "ratio-")),
+            fit: fit.map(|fit| fit.name().to_owned()),
+            position: position.map(|position| argument(position.to_string(), "at-")),
+            fidelity: quality.and_then(|quality| match quality {
+                Quality::Fidelity(fidelity) => Some(fidelity.get()),
+                Quality::Lossless => None,
+            }),
+            lossless: *quality == Some(Quality::Lossless),
+            format: format.map(|format| format.name().to_owned()),
+            canvas: canvas.map(|canvas: CanvasColour| argument(canvas.to_string(), "on-")),
+        }
+    }
+}
+
+impl Outcome {
+    fn of(choice: &Choice) -> Self {
+        let Plan { crop, size, held_back_from, .. } = &choice.plan;
+        let answer = |candidate: &Candidate| CandidateAnswer {
+            format: candidate.format.name().to_owned(),
+            encoding: candidate.encoding.to_string(),
+            predicted_bytes: candidate.predicted_bytes,
+        };
+        Self {
+            width: size.width,
+            height: size.height,
+            crop: [crop.x, crop.y, crop.width, crop.height],
+            held_back_from: held_back_from.map(|Size { width, height }| [width, height]),
+            candidates: choice.candidates.iter().map(answer).collect(),
+        }
+    }
+}

@@ -1,0 +1,50 @@
+//! Reading recipes.
+
+use axum::{
+    Json,
+    extract::{Query, State, rejection::QueryRejection},
+    http::StatusCode,
+};
+use kivet_recipe::{Accepted, Recipe, choose};
+use serde::Deserialize;
+use utoipa::IntoParams;
+use utoipa_axum::{router::OpenApiRouter, routes as api};
+
+use super::answers::RecipeAnswer;
+use crate::{app::App, problem::Problem, query::accept_query, shelves::OriginalId, sign_in::Admin};
+
+/// The routes of this feature.
+pub fn routes() -> OpenApiRouter<App> {
+    OpenApiRouter::new().routes(api!(recipe))
+}
+
+/// Which recipe to read.
+#[derive(Debug, Deserialize, IntoParams)]
+#[serde(deny_unknown_fields)]
+struct Which {
+    /// The recipe.
+    text: String,
+    /// An original, as `shelf/path`, to say what comes out for.
+    original: Option<String>,
+}
+
+/// Takes a recipe apart.
+#[utoipa::path(get, path = "/api/recipe", params(Which), responses(
+    (status = 200, body = RecipeAnswer),
+    (status = 400, body = Problem), (status = 401, body = Problem), (status = 404, body = Problem),
+))]
+async fn recipe(
+    _: Admin,
+    State(app): State<App>,
+    query: Result<Query<Which>, QueryRejection>,
+) -> Result<Json<RecipeAnswer>, Problem> {
+    let Which { text, original } = accept_query(query)?;
+    let recipe: Recipe = text.parse()?;
+    let Some(original) = original else {
+        return Ok(Json(RecipeAnswer::new(&recipe, None)));
+    };
+    let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
+    let choice = choose(&recipe, original.facts(), Accepted::EVERYTHING)
+        .map_err(|error| Problem::new(StatusCode::BAD_REQUEST, "impossible-recipe", error.to_string()))?;
+    Ok(Json(RecipeAnswer::new(&recipe, Some(&choice))))
+}

@@ -1,0 +1,72 @@
+//! A shelf that is a folder on this machine.
+
+use std::{
+    io::ErrorKind,
+    path::{Path, PathBuf},
+    time::UNIX_EPOCH,
+};
+
+use kivet_store::Stamp;
+use walkdir::WalkDir;
+
+use super::{OriginalId, ShelfError};
+
+/// Files whose names end so are listed; any file may be asked for by name.
+const LISTED: [&str; 9] = ["jpg", "jpeg", "png", "webp", "avif", "gif", "svg", "jxl", "jfif"];
+
+/// A folder, by its real path.
+#[derive(Clone, Debug)]
+pub(super) struct Folder {
+    root: PathBuf,
+}
+
+impl Folder {
+    pub(super) fn open(path: &Path) -> std::io::Result<Self> {
+        let root = path.canonicalize().map_err(|error| {
+            std::io::Error::new(error.kind(), format!("the shelf folder {} cannot be opened: {error}", path.display()))
+        })?;
+        Ok(Self { root })
+    }
+
+    /// The real file of an original and its state. Links are followed, but only to places inside the folder.
+    pub(super) fn find(&self, id: &OriginalId) -> Result<(PathBuf, Stamp), ShelfError> {
+        let file = self.root.join(id.path()).canonicalize().map_err(|error| unreadable(id, &error))?;
+        if !file.starts_with(&self.root) {
+            return Err(ShelfError::LeavesShelf { id: id.clone() });
+        }
+        let facts = file.metadata().map_err(|error| unreadable(id, &error))?;
+        if !facts.is_file() {
+            return Err(ShelfError::NotFound { id: id.clone() });
+        }
+        let modified = facts.modified().ok().and_then(|time| time.duration_since(UNIX_EPOCH).ok());
+        let modified_ms = modified.map_or(0, |age| age.as_millis() as i64);
+        Ok((file, Stamp { bytes: facts.len(), modified_ms }))
+    }
+
+    /// Paths of picture-like files in order, after `after`, at most `most`.
+    pub(super) fn list(&self, after: Option<&str>, most: usize) -> Vec<String> {
+        let mut paths: Vec<String> = WalkDir::new(&self.root)
+            .into_iter()
+            .filter_map(Result::ok)
+            .filter(|entry| entry.file_type().is_file() && is_listed(entry.path()))
+            .filter_map(|entry| Some(entry.path().strip_prefix(&self.root).ok()?.to_str()?.to_owned()))
+            .collect();
+        paths.sort_unstable();
+        paths.into_iter().filter(|path| after.is_none_or(|after| path.as_str() > after)).take(most).collect()
+    }
+}
+
+fn is_listed(path: &Path) -> bool {
+    path.extension()
+        .and_then(|extension| extension.to_str())
+        .is_some_and(|extension| LISTED.contains(&extension.to_ascii_lowercase().as_str()))
+}
+
+fn unreadable(id: &OriginalId, error: &std::io::Error) -> ShelfError {
+    match error.kind() {
+        ErrorKind::NotFound | ErrorKind::NotADirectory | ErrorKind::InvalidFilename => {
+            ShelfError::NotFound { id: id.clone() }
+        }
+        _ => ShelfError::Unreadable { id: id.clone(), problem: error.to_string() },
+    }
+}

@@ -1,0 +1,100 @@
+//! The admin token, open sign-in links, and signed-in browsers.
+
+use std::{
+    collections::HashMap,
+    fs,
+    io::Write,
+    os::unix::fs::OpenOptionsExt,
+    path::Path,
+    sync::Mutex,
+    time::{Duration, Instant},
+};
+
+use blake3::Hash;
+
+/// How long a sign-in link works.
+pub const LINK_LASTS: Duration = Duration::from_secs(15 * 60);
+
+/// How long a browser stays signed in.
+pub const SESSION_LASTS: Duration = Duration::from_secs(12 * 3600);
+
+/// The file in the data folder that holds the admin token.
+pub const TOKEN_FILE: &str = "admin-token";
+
+/// What opens the administration. Secrets are kept as hashes, whose comparison takes the same time for any guess.
+pub struct SignIn {
+    token: Hash,
+    links: Mutex<HashMap<Hash, Instant>>,
+    sessions: Mutex<HashMap<Hash, Instant>>,
+}
+
+impl SignIn {
+    /// Reads the token from the data folder, or makes one there that only its owner can read.
+    ///
+    /// # Errors
+    /// If the file cannot be read or made.
+    pub fn open(data: &Path) -> std::io::Result<Self> {
+        let file = data.join(TOKEN_FILE);
+        let token = match fs::read_to_string(&file) {
+            Ok(token) => token,
+            Err(_) => {
+                let token = secret()?;
+                let mut out = fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(&file)?;
+                writeln!(out, "{token}")?;
+                token
+            }
+        };
+        Ok(Self { token: hash(token.trim()), links: Mutex::default(), sessions: Mutex::default() })
+    }
+
+    /// True if `token` is the admin token.
+    pub fn is_token(&self, token: &str) -> bool {
+        hash(token) == self.token
+    }
+
+    /// A new code for a single-use link.
+    ///
+    /// # Errors
+    /// If the system has no randomness to give.
+    pub fn new_link(&self) -> std::io::Result<String> {
+        let code = secret()?;
+        keep(&self.links, &code, LINK_LASTS);
+        Ok(code)
+    }
+
+    /// Spends a link's code for a session's secret; `None` if the code is wrong, spent or too old.
+    pub fn spend(&self, code: &str) -> Option<String> {
+        let until = self.links.lock().ok()?.remove(&hash(code))?;
+        if until < Instant::now() {
+            return None;
+        }
+        let session = secret().ok()?;
+        keep(&self.sessions, &session, SESSION_LASTS);
+        Some(session)
+    }
+
+    /// True if `session` is the secret of a signed-in browser.
+    pub fn is_session(&self, session: &str) -> bool {
+        let sessions = self.sessions.lock();
+        sessions.is_ok_and(|sessions| sessions.get(&hash(session)).is_some_and(|until| *until > Instant::now()))
+    }
+}
+
+fn keep(secrets: &Mutex<HashMap<Hash, Instant>>, secret: &str, lasts: Duration) {
+    if let Ok(mut secrets) = secrets.lock() {
+        let now = Instant::now();
+        secrets.retain(|_, until| *until > now);
+        secrets.insert(hash(secret), now + lasts);
+    }
+}
+
+fn hash(secret: &str) -> Hash {
+    blake3::hash(secret.as_bytes())
+}
+
+/// 192 random bits in hexadecimal.
+fn secret() -> std::io::Result<String> {
+    let mut bytes = [0u8; 24];
+    getrandom::fill(&mut bytes).map_err(std::io::Error::other)?;
+    Ok(bytes.iter().map(|byte| format!("{byte:02x}")).collect())
+}
