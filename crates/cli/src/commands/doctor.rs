@@ -78,7 +78,7 @@ fn program(thing: &'static str, names: &[&str], needed_for: &'static str, way: &
 
 fn table(findings: &[Finding]) -> String {
     let mut table = Table::new();
-    table.load_style(presets::UTF8_HORIZONTAL_ONLY).set_header(["", "what", "needed for", "where, or how to get it"]);
+    table.load_style(presets::NOTHING).set_header(["", "what", "needed for", "where, or how to get it"]);
     for Finding { thing, needed_for, ok, note } in findings {
         table.add_row([if *ok { "found" } else { "missing" }, thing, needed_for, note]);
     }

@@ -1,6 +1,6 @@
 //! `kivet serve`.
 
-use std::{net::SocketAddr, path::PathBuf, process::ExitCode};
+use std::{io::IsTerminal, net::SocketAddr, path::PathBuf, process::ExitCode};
 
 use anyhow::{Result, anyhow};
 use kivet_service::{Config, Service, read_config};
@@ -62,8 +62,10 @@ impl Serve {
 
 /// Starts a service, prints where it is, and serves until interrupted.
 pub fn start(config: &Config, json: bool, hints: impl FnOnce(&str) -> String) -> Result<ExitCode> {
-    let filter = EnvFilter::try_from_env("KIVET_LOG").unwrap_or_else(|_| EnvFilter::new("info"));
-    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+    let filter =
+        EnvFilter::try_from_env("KIVET_LOG").unwrap_or_else(|_| EnvFilter::new("info,rusqlite_migration=warn"));
+    let colours = std::io::stderr().is_terminal();
+    tracing_subscriber::fmt().with_env_filter(filter).with_ansi(colours).with_writer(std::io::stderr).init();
     runtime()?.block_on(async {
         let service = Service::bind(config).await?;
         let root = format!("http://{}", service.address());

@@ -26,6 +26,7 @@ pub fn routes() -> OpenApiRouter<App> {
 /// Which originals to list.
 #[derive(Debug, Deserialize, IntoParams)]
 #[serde(deny_unknown_fields)]
+#[into_params(parameter_in = Query)]
 struct Which {
     /// The shelf; the first one if absent.
     shelf: Option<String>,

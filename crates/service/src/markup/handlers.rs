@@ -28,6 +28,7 @@ pub fn routes() -> OpenApiRouter<App> {
 /// Which markup to write.
 #[derive(Debug, Deserialize, IntoParams)]
 #[serde(deny_unknown_fields)]
+#[into_params(parameter_in = Query)]
 struct Which {
     /// The original, as `shelf/path`.
     original: String,

@@ -21,6 +21,7 @@ pub fn routes() -> OpenApiRouter<App> {
 /// Which recipe to read.
 #[derive(Debug, Deserialize, IntoParams)]
 #[serde(deny_unknown_fields)]
+#[into_params(parameter_in = Query)]
 struct Which {
     /// The recipe.
     text: String,

@@ -1,0 +1,90 @@
+//! Starting a browser, and ending it with everything it left behind.
+
+use std::{path::PathBuf, time::Duration};
+
+use chromiumoxide::{
+    Browser, BrowserConfig,
+    cdp::browser_protocol::target::{CreateBrowserContextParams, CreateTargetParams},
+};
+use futures::StreamExt;
+use tempfile::TempDir;
+use tokio::task::JoinHandle;
+
+use crate::{BrowserError, Device, Tab};
+
+/// The names Chromium goes by.
+const NAMES: [&str; 4] = ["chromium", "chromium-browser", "google-chrome", "google-chrome-stable"];
+
+/// Keeps it from talking to anybody but the page, and from waiting for hardware.
+const QUIET: [&str; 7] = [
+    "disable-gpu",
+    "disable-quic",
+    "no-first-run",
+    "disable-background-networking",
+    "disable-component-update",
+    "disable-sync",
+    "hide-scrollbars",
+];
+
+/// A running headless Chromium with a fresh profile, which goes with it.
+pub struct Chromium {
+    browser: Browser,
+    events: JoinHandle<()>,
+    _profile: TempDir,
+}
+
+/// The installed Chromium, if there is one.
+pub fn find() -> Option<PathBuf> {
+    let path = std::env::var_os("PATH")?;
+    let folders: Vec<PathBuf> = std::env::split_paths(&path).collect();
+    NAMES.iter().flat_map(|name| folders.iter().map(move |folder| folder.join(name))).find(|file| file.is_file())
+}
+
+impl Chromium {
+    /// Starts the installed Chromium.
+    ///
+    /// # Errors
+    /// If there is none, or it does not start.
+    pub async fn launch() -> Result<Self, BrowserError> {
+        let program = find().ok_or(BrowserError::NotFound)?;
+        let profile = tempfile::Builder::new()
+            .prefix("kivet-chromium-")
+            .tempdir()
+            .map_err(|error| BrowserError::NotStarted(error.to_string()))?;
+        let config = BrowserConfig::builder()
+            .chrome_executable(program)
+            .no_sandbox()
+            .new_headless_mode()
+            .user_data_dir(profile.path())
+            .viewport(None)
+            .request_timeout(Duration::from_secs(60))
+            .args(QUIET)
+            .build()
+            .map_err(BrowserError::NotStarted)?;
+        let (browser, mut handler) = Browser::launch(config).await?;
+        // Messages it does not know are no reason to stop listening.
+        let events = tokio::spawn(async move { while handler.next().await.is_some() {} });
+        Ok(Self { browser, events, _profile: profile })
+    }
+
+    /// A tab that looks like `device`, with an empty page, and with cookies and a cache of its own.
+    ///
+    /// # Errors
+    /// If the browser refuses.
+    pub async fn tab(&self, device: Device) -> Result<Tab, BrowserError> {
+        let context = self.browser.create_browser_context(CreateBrowserContextParams::default()).await?;
+        let blank = CreateTargetParams::builder().url("about:blank").browser_context_id(context).build();
+        Tab::new(self.browser.new_page(blank.map_err(BrowserError::NotStarted)?).await?, device).await
+    }
+
+    /// Ends the browser.
+    ///
+    /// # Errors
+    /// If it does not react.
+    pub async fn close(mut self) -> Result<(), BrowserError> {
+        self.browser.close().await?;
+        let _ = self.browser.wait().await;
+        self.events.abort();
+        Ok(())
+    }
+}

@@ -1,0 +1,27 @@
+//! What can go wrong between us and the browser.
+
+/// A browser that cannot be started or asked.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum BrowserError {
+    /// No Chromium is installed where it is looked for.
+    #[error("no Chromium was found on this machine; install Debian's package `chromium`")]
+    NotFound,
+    /// It could not be started.
+    #[error("Chromium could not be started: {0}")]
+    NotStarted(String),
+    /// It did not do as told.
+    #[error("Chromium failed: {0}")]
+    Failed(#[from] chromiumoxide::error::CdpError),
+    /// A page did not come to rest.
+    #[error("{url} did not finish within {seconds} s")]
+    TooSlow {
+        /// The page.
+        url: String,
+        /// How long was waited.
+        seconds: u64,
+    },
+    /// A page's script answered something else than was asked for.
+    #[error("a script's answer cannot be read: {0}")]
+    Unreadable(#[from] serde_json::Error),
+}

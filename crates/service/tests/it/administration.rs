@@ -1,0 +1,109 @@
+//! The administration interface: who is let in, and what it answers.
+
+use kivet_service::{LibraryPage, MarkupAnswer, Problem, RecipeAnswer, SignInLink};
+use reqwest::{Client, redirect::Policy};
+
+use crate::running::{Running, header};
+
+#[tokio::test]
+async fn only_the_token_or_a_signed_in_browser_is_let_in() {
+    let kivet = Running::start().await;
+    let refused = kivet.get("/api/library").await;
+    assert_eq!(refused.status(), 401);
+    assert!(refused.json::<Problem>().await.unwrap().detail.contains("kivet console"));
+    assert_eq!(kivet.request("/api/library").bearer_auth("guess").send().await.unwrap().status(), 401);
+    assert_eq!(kivet.request("/api/library").bearer_auth(kivet.token()).send().await.unwrap().status(), 200);
+
+    let plain = Client::builder().redirect(Policy::none()).build().unwrap();
+    let link = plain.post(format!("{}/api/sign-in-links", kivet.root)).bearer_auth(kivet.token()).send().await.unwrap();
+    let link: SignInLink = link.json().await.unwrap();
+    let spend = || async { plain.get(format!("{}{}", kivet.root, link.path)).send().await.unwrap() };
+    let first = spend().await;
+    let cookie = header(&first, "set-cookie").to_owned();
+    assert!(cookie.contains("HttpOnly") && cookie.contains("SameSite=Strict"), "{cookie}");
+    let pair = cookie.split(';').next().unwrap();
+    assert_eq!(kivet.request("/api/library").header("cookie", pair).send().await.unwrap().status(), 200);
+    let second = spend().await;
+    assert_eq!((header(&second, "set-cookie"), header(&second, "location")), ("", "/console/?link=spent"));
+}
+
+#[tokio::test]
+async fn metrics_are_for_this_machine_or_the_token() {
+    let kivet = Running::start().await;
+    assert_eq!(kivet.get("/metrics").await.status(), 200);
+    let through_a_proxy = kivet.request("/metrics").header("x-forwarded-for", "192.0.2.7");
+    assert_eq!(through_a_proxy.send().await.unwrap().status(), 401);
+    let with_token = kivet.request("/metrics").header("x-forwarded-for", "192.0.2.7").bearer_auth(kivet.token());
+    assert_eq!(with_token.send().await.unwrap().status(), 200);
+}
+
+#[tokio::test]
+async fn the_library_pages_through_a_shelf_with_facts() {
+    let kivet = Running::start().await;
+    let page = async |query: &str| -> LibraryPage {
+        let request = kivet.request(&format!("/api/library?shelf=photos&most=8{query}")).bearer_auth(kivet.token());
+        request.send().await.unwrap().json().await.unwrap()
+    };
+    let mut all = Vec::new();
+    let mut next = Some(String::new());
+    while let Some(after) = next {
+        let more = page(&format!("&after={after}")).await;
+        assert_eq!(more.shelves, ["odd", "photos"]);
+        all.extend(more.originals);
+        next = more.next;
+    }
+    assert!(all.len() >= 16 && all.is_sorted_by(|a, b| a.id < b.id), "{}", all.len());
+    let facts = |id: &str| all.iter().find(|one| one.id == id).unwrap().facts.as_ref().unwrap();
+    assert_eq!(facts("photos/makers/tomas-reed.jpg").orientation, 6);
+    assert_eq!(
+        (facts("photos/makers/tomas-reed.jpg").width, facts("photos/makers/tomas-reed.jpg").height),
+        (3072, 4096)
+    );
+    assert!(facts("photos/field/storm-front.jpg").profile.as_deref().unwrap().contains("P3"));
+    assert!(facts("photos/motion/windsock.gif").motion);
+    assert!(facts("photos/kites/six-panel.png").alpha && facts("photos/kites/six-panel.png").kind == "photo");
+    assert_eq!(facts("photos/brand/windmark-logo.png").kind, "flat");
+    assert_eq!(facts("photos/brand/mark.svg").format, "svg");
+}
+
+#[tokio::test]
+async fn markup_offers_what_the_service_then_serves() {
+    let kivet = Running::start().await;
+    let query = "original=photos/kites/six-panel.png&sizes=50vw&recipe=ratio-3-2&alt=A+kite&loading=first";
+    let request = kivet.request(&format!("/api/markup?{query}")).bearer_auth(kivet.token());
+    let answer: MarkupAnswer = request.send().await.unwrap().json().await.unwrap();
+    assert!(answer.html.contains("fetchpriority=\"high\"") && answer.html.contains("alt=\"A kite\""));
+    for rung in answer.ladder.iter().filter(|rung| rung.width < 500 || rung.width == 1600) {
+        let address = format!("/pic/{}/photos/kites/six-panel.png", rung.recipe);
+        assert!(answer.html.contains(&format!("{address} {}w", rung.width)), "{}", answer.html);
+        let made = kivet.picture(&address).await;
+        assert!(header(&made, "kivet-rendition").contains(&format!("width={}; height={}", rung.width, rung.height)));
+    }
+    for (query, says) in [
+        ("original=photos/kites/six-panel.png&sizes=50%25", "percentages"),
+        ("original=photos/kites/six-panel.png&sizes=50vw&loading=lazy", "first, near, later, hidden"),
+        ("original=photos&sizes=50vw", "shelf/path"),
+        ("original=photos/brand/mark.svg&sizes=50vw", "svg originals"),
+        ("original=photos/kites/six-panel.png", "missing field `sizes`"),
+        ("original=photos/kites/six-panel.png&sizes=50vw&quality=3", "unknown field `quality`"),
+    ] {
+        let request = kivet.request(&format!("/api/markup?{query}")).bearer_auth(kivet.token());
+        let problem: Problem = request.send().await.unwrap().json().await.unwrap();
+        assert!(problem.detail.contains(says), "{query}: {}", problem.detail);
+    }
+}
+
+#[tokio::test]
+async fn a_recipe_is_taken_apart_and_its_outcome_told() {
+    let kivet = Running::start().await;
+    let request = kivet
+        .request("/api/recipe?text=2x_ratio-16-9_640w_at-30-40&original=photos/workshop/bench.jpg")
+        .bearer_auth(kivet.token());
+    let answer: RecipeAnswer = request.send().await.unwrap().json().await.unwrap();
+    assert_eq!(answer.canonical, "640w_2x_ratio-16-9_at-30-40");
+    assert_eq!((answer.clauses.width, answer.clauses.position.as_deref()), (Some(640), Some("30-40")));
+    let outcome = answer.outcome.unwrap();
+    assert_eq!((outcome.width, outcome.height), (1280, 720));
+    assert_eq!(outcome.crop, [0.0, (3456.0 - 2592.0) * 0.4, 4608.0, 2592.0]);
+    assert!(outcome.candidates.is_sorted_by_key(|candidate| candidate.predicted_bytes));
+}

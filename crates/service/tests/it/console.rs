@@ -1,0 +1,96 @@
+//! The console in headless Chromium: signing in, the library, the workbench with text and controls in step.
+
+use std::time::Duration;
+
+use kivet_browser::{Chromium, Device, Tab};
+use tokio::time::{Instant, sleep};
+
+use crate::running::Running;
+
+/// Waits until a script expression is true.
+async fn until(tab: &Tab, expression: &str) {
+    let started = Instant::now();
+    loop {
+        let script = format!("Boolean((() => {{ try {{ return {expression} }} catch {{ return false }} }})())");
+        if tab.evaluate::<bool>(&script).await.unwrap() {
+            return;
+        }
+        if started.elapsed() > Duration::from_secs(30) {
+            let text: String = tab.evaluate("document.body.innerText").await.unwrap();
+            panic!("never came true: {expression}\npage: {text}");
+        }
+        sleep(Duration::from_millis(100)).await;
+    }
+}
+
+/// Types into a field as React notices it.
+async fn fill(tab: &Tab, selector: &str, text: &str) {
+    let script = format!(
+        "(() => {{ const field = document.querySelector('{selector}');
+            Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(field, '{text}');
+            field.dispatchEvent(new Event('input', {{ bubbles: true }}));
+            field.dispatchEvent(new Event('blur', {{ bubbles: true }}));
+            field.dispatchEvent(new Event('focusout', {{ bubbles: true }})); return true }})()"
+    );
+    assert!(tab.evaluate::<bool>(&script).await.unwrap());
+}
+
+async fn click(tab: &Tab, selector: &str) {
+    assert!(tab.evaluate::<bool>(&format!("(document.querySelector(`{selector}`).click(), true)")).await.unwrap());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_signed_in_browser_sees_the_library_and_works_on_a_recipe() {
+    let kivet = Running::start().await;
+    let chromium = Chromium::launch().await.unwrap();
+    let tab = chromium.tab(Device::named("laptop").unwrap()).await.unwrap();
+
+    tab.open(&format!("{}/console/library?shelf=photos", kivet.root)).await.unwrap();
+    let built: bool = tab.evaluate("document.getElementById('root') !== null").await.unwrap();
+    assert!(built, "the console is not built; `cargo xtask test` does that first");
+    until(&tab, "document.body.innerText.includes('not signed in')").await;
+
+    tab.open(&kivet.sign_in_link).await.unwrap();
+    tab.open(&format!("{}/console/library?shelf=photos", kivet.root)).await.unwrap();
+    until(&tab, "document.querySelectorAll('.original').length >= 16").await;
+    tab.scroll_to_end().await.unwrap();
+    until(&tab, "[...document.querySelectorAll('.original img')].every(i => i.complete && i.naturalWidth > 0)").await;
+    until(&tab, "document.body.innerText.includes('Display P3')").await;
+
+    click(&tab, "a.original[href*=\"six-panel\"]").await;
+    until(&tab, "document.querySelectorAll('.sheet figure').length === 4").await;
+    until(&tab, "document.querySelector('#width').value === '360'").await;
+
+    // By typing: the controls follow.
+    fill(&tab, "#recipe", "200w_ratio-2-1_at-top").await;
+    until(&tab, "document.querySelector('#width').value === '200'").await;
+    until(&tab, "document.querySelector('.nine [aria-pressed=true]').title === 'top'").await;
+    until(&tab, "[...document.querySelectorAll('.sheet img')].every(i => i.width === 200 && i.height === 100 && i.naturalWidth === 200)").await;
+
+    // By the controls: the text follows.
+    click(&tab, ".nine button[title=\"bottom-right\"]").await;
+    until(&tab, "document.querySelector('#recipe').value === '200w_ratio-2-1_at-bottom-right'").await;
+    fill(&tab, "#width", "120").await;
+    until(&tab, "document.querySelector('#recipe').value.startsWith('120w_')").await;
+
+    // The contact sheet is ordered by bytes and tells format, pixels, time, and hit or made.
+    until(&tab, "document.querySelector('.sheet figure[data-format=avif] figcaption').innerText.match(/120 × 60/)")
+        .await;
+    until(&tab, "document.querySelector('.sheet figcaption').innerText.match(/made in \\d+ ms|hit, /)").await;
+    let shares: Vec<f64> = tab
+        .evaluate("[...document.querySelectorAll('.sheet .weight')].map(one => parseFloat(one.style.width))")
+        .await
+        .unwrap();
+    assert!(shares.is_sorted() && shares.last() == Some(&100.0), "{shares:?}");
+
+    // A slip is explained, and its mend is one click away.
+    fill(&tab, "#recipe", "120w_ratio-2:1").await;
+    until(&tab, "document.querySelector('[role=alert]').innerText.includes('ratio-2-1')").await;
+    click(&tab, "[role=alert] button").await;
+    until(
+        &tab,
+        "document.querySelector('#recipe').value === '120w_ratio-2-1' && !document.querySelector('[role=alert]')",
+    )
+    .await;
+    chromium.close().await.unwrap();
+}

@@ -1,0 +1,9 @@
+//! The service as its clients meet it: started on loopback, called over HTTP, seen in Chromium.
+#![allow(clippy::unwrap_used)]
+
+mod administration;
+mod console;
+mod front_page;
+mod pictures;
+mod refusals;
+mod running;

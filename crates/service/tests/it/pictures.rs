@@ -1,0 +1,136 @@
+//! Pictures: choice, cache, conditions, one computation, replacement, stopping.
+
+use futures::future::join_all;
+use kivet_image::{Limits, probe};
+use kivet_recipe::{Format, Size};
+
+use crate::running::{MODERN, Running, header};
+
+const DAWN: &str = "/pic/640w/photos/harbour/kites-dawn.jpg";
+
+#[tokio::test]
+async fn the_accept_header_decides_the_format_and_a_second_request_hits() {
+    let kivet = Running::start().await;
+    for (accept, format) in [(MODERN, Format::Avif), ("image/webp,*/*", Format::Webp), ("*/*", Format::Jpeg)] {
+        let ask = || async { kivet.request(DAWN).header("accept", accept).send().await.unwrap() };
+        let first = ask().await;
+        assert_eq!((first.status().as_u16(), header(&first, "content-type")), (200, format.media_type()));
+        assert_eq!(header(&first, "cache-status"), "Kivet; fwd=miss; stored; detail=final");
+        assert_eq!(header(&first, "vary"), "accept");
+        assert!(header(&first, "server-timing").contains("encode;dur="));
+        let name = format!("inline; filename=\"kites-dawn.{}\"", format.extension());
+        assert_eq!(header(&first, "content-disposition"), name);
+        let bytes = first.bytes().await.unwrap();
+        let facts = probe(&bytes, Limits::default()).unwrap();
+        assert_eq!((facts.format, facts.size), (format, Size::new(640, 427)));
+
+        let second = ask().await;
+        assert_eq!(header(&second, "cache-status"), "Kivet; hit; detail=final");
+        assert_eq!(second.bytes().await.unwrap(), bytes);
+    }
+}
+
+#[tokio::test]
+async fn a_rendition_outlives_a_restart_and_a_current_copy_is_not_sent_again() {
+    let kivet = Running::start().await;
+    let made = kivet.picture(DAWN).await;
+    let etag = header(&made, "etag").to_owned();
+    let bytes = made.bytes().await.unwrap();
+
+    let kivet = kivet.restart().await;
+    let again = kivet.picture(DAWN).await;
+    assert_eq!(header(&again, "cache-status"), "Kivet; hit; detail=final");
+    assert_eq!((header(&again, "etag"), again.content_length()), (etag.as_str(), Some(bytes.len() as u64)));
+    assert_eq!(again.bytes().await.unwrap(), bytes);
+    assert_eq!(kivet.counter("kivet_renditions_made_total").await, 0);
+
+    let known = kivet.request(DAWN).header("accept", MODERN).header("if-none-match", format!("\"other\", W/{etag}"));
+    let unchanged = known.send().await.unwrap();
+    assert_eq!(
+        (unchanged.status().as_u16(), header(&unchanged, "vary"), header(&unchanged, "etag")),
+        (304, "accept", etag.as_str())
+    );
+    assert!(unchanged.bytes().await.unwrap().is_empty());
+
+    let head =
+        reqwest::Client::new().head(format!("{}{DAWN}", kivet.root)).header("accept", MODERN).send().await.unwrap();
+    assert_eq!(
+        (header(&head, "etag"), header(&head, "content-length")),
+        (etag.as_str(), bytes.len().to_string().as_str())
+    );
+}
+
+#[tokio::test]
+async fn a_hundred_at_once_cause_one_computation() {
+    let kivet = Running::start().await;
+    let answers = join_all((0..100).map(|_| kivet.picture("/pic/320w_ratio-1-1/photos/beach/breakers.jpg"))).await;
+    let mut sources: Vec<&str> = answers.iter().map(|answer| header(answer, "cache-status")).collect();
+    sources.sort_unstable();
+    sources.dedup();
+    assert!(answers.iter().all(|answer| answer.status() == 200), "{sources:?}");
+    let etag = header(&answers[0], "etag");
+    assert!(answers.iter().all(|answer| header(answer, "etag") == etag));
+    assert_eq!(kivet.counter("kivet_renditions_made_total").await, 1);
+}
+
+#[tokio::test]
+async fn clauses_in_any_order_are_one_rendition_and_nothing_is_enlarged() {
+    let kivet = Running::start().await;
+    let made = kivet.picture("/pic/ratio-4-2_200w_as-webp/photos/kites/six-panel.png").await;
+    assert_eq!(header(&made, "kivet-rendition"), "webp; width=200; height=100");
+    assert_eq!(header(&made, "vary"), "", "a fixed format depends on nothing the request says");
+    let same = kivet.picture("/pic/200w_ratio-2-1_as-webp/photos/kites/six-panel.png").await;
+    assert_eq!(header(&same, "cache-status"), "Kivet; hit; detail=final");
+
+    let held_back = kivet.picture("/pic/9000w_as-webp/photos/kites/six-panel.png").await;
+    let said = "webp; width=1600; height=1600; asked-width=9000; asked-height=9000";
+    assert_eq!(header(&held_back, "kivet-rendition"), said);
+}
+
+#[tokio::test]
+async fn a_replaced_original_is_noticed() {
+    let kivet = Running::start().await;
+    let originals = crate::running::demo().join("originals");
+    let file = kivet.odd.join("kite.png");
+    std::fs::copy(originals.join("kites/six-panel.png"), &file).unwrap();
+    let before = kivet.picture("/pic/100w/odd/kite.png").await;
+    std::fs::copy(originals.join("kites/green-delta.png"), &file).unwrap();
+    // The service trusts what it saw for two seconds.
+    let changed = async {
+        loop {
+            let after = kivet.picture("/pic/100w/odd/kite.png").await;
+            if header(&after, "etag") != header(&before, "etag") {
+                break;
+            }
+            tokio::time::sleep(std::time::Duration::from_millis(100)).await;
+        }
+    };
+    tokio::time::timeout(std::time::Duration::from_secs(20), changed).await.expect("the new picture is served");
+}
+
+#[tokio::test]
+async fn a_turned_and_a_wide_gamut_original_come_out_upright_and_in_srgb() {
+    let kivet = Running::start().await;
+    let upright = kivet.picture("/pic/90w/photos/makers/tomas-reed.jpg").await;
+    assert_eq!(header(&upright, "kivet-rendition"), "avif; width=90; height=120");
+    let front = kivet.picture("/pic/90w_as-png/photos/field/storm-front.jpg").await;
+    let facts = probe(&front.bytes().await.unwrap(), Limits::default()).unwrap();
+    assert_eq!(facts.profile, None);
+}
+
+#[tokio::test]
+async fn being_told_to_stop_does_not_cut_off_a_viewer() {
+    let mut kivet = Running::start().await;
+    let address = format!("{}/pic/1920w_as-avif/photos/night/lanterns.jpg", kivet.root);
+    let viewer = tokio::spawn(async move { reqwest::get(address).await.unwrap().bytes().await.unwrap() });
+    while kivet.counter("kivet_picture_answers_total").await == 0 && !viewer.is_finished() {
+        // Long enough for the request to have begun, far too short for it to have ended.
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+        if kivet.counter("kivet_rendition_sources_total").await == 0 {
+            break;
+        }
+    }
+    kivet.tell_to_stop();
+    let facts = probe(&viewer.await.unwrap(), Limits::default()).unwrap();
+    assert_eq!(facts.size.width, 1920);
+}

@@ -1,0 +1,104 @@
+//! Requests that cannot be answered: each gets its own clear 4xx, and the service is unharmed.
+
+use std::{io::Write, net::TcpStream};
+
+use kivet_service::Problem;
+
+use crate::running::{Running, demo, header};
+
+async fn refused(kivet: &Running, path: &str) -> Problem {
+    let answer = kivet.picture(path).await;
+    assert_eq!(header(&answer, "content-type"), "application/problem+json", "{path}");
+    assert_eq!(header(&answer, "cache-control"), "no-store", "{path}");
+    let status = answer.status().as_u16();
+    let problem: Problem = answer.json().await.unwrap();
+    assert_eq!(problem.status, status, "{path}");
+    problem
+}
+
+/// A PNG whose header claims 60,000 by 60,000 pixels.
+fn huge_png() -> Vec<u8> {
+    let mut bytes = std::fs::read(demo().join("originals/brand/sponsor-gale.png")).unwrap();
+    bytes[16..24].copy_from_slice(&[60_000u32.to_be_bytes(), 60_000u32.to_be_bytes()].concat());
+    let crc = !bytes[12..29].iter().fold(!0u32, |crc, byte| {
+        (0..8).fold(crc ^ u32::from(*byte), |crc, _| if crc & 1 == 1 { (crc >> 1) ^ 0xEDB8_8320 } else { crc >> 1 })
+    });
+    bytes[29..33].copy_from_slice(&crc.to_be_bytes());
+    bytes
+}
+
+fn fill(kivet: &Running) {
+    let write = |name: &str, bytes: &[u8]| std::fs::write(kivet.odd.join(name), bytes).unwrap();
+    write("huge.png", &huge_png());
+    write("letter.jpg", b"Dear Ilse, the cane arrived.");
+    let whole = std::fs::read(demo().join("originals/kites/six-panel.png")).unwrap();
+    write("half.png", &whole[..whole.len() / 2]);
+    write("secret.txt", b"not yours");
+    std::os::unix::fs::symlink("/etc/hostname", kivet.odd.join("way-out.jpg")).unwrap();
+    std::os::unix::fs::symlink("/etc", kivet.odd.join("etc")).unwrap();
+    std::os::unix::fs::symlink("half.png", kivet.odd.join("inside.png")).unwrap();
+}
+
+#[tokio::test]
+async fn every_bad_request_is_told_what_is_wrong_and_what_would_work() {
+    let kivet = Running::start().await;
+    fill(&kivet);
+    for (path, status, kind, says) in [
+        ("/pic/640w/photos/..%2f..%2fCargo.toml", 400, "bad-path", "encoded slash"),
+        ("/pic/640w/odd/way-out.jpg", 403, "leaves-shelf", "odd/way-out.jpg"),
+        ("/pic/640w/odd/etc/hostname", 403, "leaves-shelf", "out of its shelf"),
+        ("/pic/640w/photo/x.jpg", 404, "unknown-shelf", "did you mean `photos`?"),
+        ("/pic/640w/press/x.jpg", 404, "shelf-not-yet-read", "a web server"),
+        ("/pic/640w/photos/harbour/nothing.jpg", 404, "no-such-original", "photos/harbour/nothing.jpg"),
+        ("/pic/640w/photos/harbour", 404, "no-such-original", "photos/harbour"),
+        ("/pic/640w/photos", 404, "incomplete-address", "/pic/<recipe>/<shelf>/<path>"),
+        ("/pic/640w/odd/letter.jpg", 415, "not-a-picture", "odd/letter.jpg"),
+        ("/pic/640w/odd/half.png", 422, "damaged-original", "png data is damaged"),
+        ("/pic/640w/odd/inside.png", 422, "damaged-original", "png data is damaged"),
+        ("/pic/640w/odd/huge.png", 422, "too-many-pixels", "60000 x 60000"),
+        ("/pic/640w/photos/motion/windsock.gif", 415, "not-yet-drawn", "GIF"),
+        ("/pic/640w_320w/photos/harbour/roofs.jpg", 400, "impossible-recipe", "`320w`"),
+        ("/pic/640w/photos/harbour/roofs.jpg?width=320", 400, "unknown-query-key", "`width`"),
+    ] {
+        let problem = refused(&kivet, path).await;
+        assert_eq!((problem.status, problem.kind.as_str()), (status, format!("/problems/{kind}").as_str()), "{path}");
+        assert!(problem.detail.contains(says), "{path}: {}", problem.detail);
+    }
+    let slip = refused(&kivet, "/pic/640w_fidelty-60/photos/harbour/roofs.jpg").await;
+    assert_eq!((slip.clause.as_deref(), slip.nearest.as_deref()), (Some("fidelty-60"), Some("fidelity-60")));
+
+    let well = kivet.picture("/pic/64w/photos/harbour/roofs.jpg").await;
+    assert_eq!(well.status(), 200);
+    assert_eq!(kivet.get("/readyz").await.status(), 200);
+    assert_eq!(kivet.counter("kivet_renditions_made_total").await, 1);
+}
+
+/// Clients tidy `..` away before they send; an attacker does not.
+#[tokio::test]
+async fn a_raw_climbing_path_is_refused() {
+    let kivet = Running::start().await;
+    let host = kivet.root.trim_start_matches("http://").to_owned();
+    for path in ["../../../../etc/hostname", "%2e%2e/%2e%2e/etc/hostname", "harbour/%2E./%2e%2e/x.jpg"] {
+        let (host, request) =
+            (host.clone(), format!("GET /pic/640w/photos/{path} HTTP/1.1\r\nhost: x\r\nconnection: close\r\n\r\n"));
+        let answer = tokio::task::spawn_blocking(move || {
+            let mut stream = TcpStream::connect(host).unwrap();
+            stream.write_all(request.as_bytes()).unwrap();
+            std::io::read_to_string(stream).unwrap()
+        });
+        let answer = answer.await.unwrap();
+        assert!(answer.starts_with("HTTP/1.1 400") && answer.contains("bad-path"), "{path}: {answer}");
+    }
+}
+
+#[tokio::test]
+async fn the_same_headers_stand_on_errors_as_on_pictures() {
+    let kivet = Running::start().await;
+    for path in ["/pic/640w/photos/nothing.jpg", "/pic/kite/photos/harbour/roofs.jpg"] {
+        let answer = kivet.picture(path).await;
+        assert_eq!(header(&answer, "vary"), "accept", "{path}");
+        assert_eq!(header(&answer, "x-content-type-options"), "nosniff", "{path}");
+    }
+    let fixed = kivet.picture("/pic/640w_as-webp/photos/nothing.jpg").await;
+    assert_eq!(header(&fixed, "vary"), "");
+}

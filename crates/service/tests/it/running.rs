@@ -1,0 +1,102 @@
+//! A service started for one test.
+
+use std::{
+    collections::BTreeMap,
+    path::{Path, PathBuf},
+};
+
+use kivet_service::{Config, Limits, Service, ShelfSource};
+use reqwest::{Client, RequestBuilder, Response};
+use tempfile::TempDir;
+use tokio::{sync::oneshot, task::JoinHandle};
+
+/// What Chromium sends for pictures, JPEG XL left out.
+pub const MODERN: &str = "image/avif,image/webp,image/apng,image/svg+xml,image/*,*/*;q=0.8";
+
+/// A running service with two shelves: the demo's `photos`, and `odd`, a folder the test may fill.
+pub struct Running {
+    pub root: String,
+    pub sign_in_link: String,
+    pub odd: PathBuf,
+    folder: TempDir,
+    stop: Option<oneshot::Sender<()>>,
+    serving: JoinHandle<()>,
+    client: Client,
+}
+
+pub fn demo() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo")
+}
+
+impl Running {
+    pub async fn start() -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        std::fs::create_dir(folder.path().join("odd")).unwrap();
+        Self::start_in(folder).await
+    }
+
+    async fn start_in(folder: TempDir) -> Self {
+        let odd = folder.path().join("odd");
+        let shelves = BTreeMap::from([
+            ("photos".to_owned(), ShelfSource::Folder(demo().join("originals"))),
+            ("odd".to_owned(), ShelfSource::Folder(odd.clone())),
+            ("press".to_owned(), ShelfSource::Web("https://press.example/uploads/".to_owned())),
+        ]);
+        let config = Config {
+            listen: ([127, 0, 0, 1], 0).into(),
+            data: folder.path().join("data"),
+            shelves,
+            limits: Limits::default(),
+            demo: Some(demo()),
+        };
+        let service = Service::bind(&config).await.unwrap();
+        let root = format!("http://{}", service.address());
+        let sign_in_link = service.sign_in_link().unwrap();
+        let (stop, stopped) = oneshot::channel();
+        let serving = tokio::spawn(async move {
+            service.run(async { stopped.await.unwrap_or(()) }).await.unwrap();
+        });
+        Self { root, sign_in_link, odd, folder, stop: Some(stop), serving, client: Client::new() }
+    }
+
+    /// Stops the service, lets it finish, and starts another over the same data.
+    pub async fn restart(mut self) -> Self {
+        self.tell_to_stop();
+        self.serving.await.unwrap();
+        Self::start_in(self.folder).await
+    }
+
+    /// Tells the service to stop, without waiting for it.
+    pub fn tell_to_stop(&mut self) {
+        self.stop.take().unwrap().send(()).unwrap();
+    }
+
+    pub fn request(&self, path: &str) -> RequestBuilder {
+        self.client.get(format!("{}{path}", self.root))
+    }
+
+    pub async fn get(&self, path: &str) -> Response {
+        self.request(path).send().await.unwrap()
+    }
+
+    /// A picture, asked for as a current browser asks.
+    pub async fn picture(&self, path: &str) -> Response {
+        self.request(path).header("accept", MODERN).send().await.unwrap()
+    }
+
+    pub fn token(&self) -> String {
+        std::fs::read_to_string(self.folder.path().join("data/admin-token")).unwrap().trim().to_owned()
+    }
+
+    /// The value of a counter in `/metrics`, summed over its labels.
+    pub async fn counter(&self, name: &str) -> u64 {
+        let text = self.get("/metrics").await.text().await.unwrap();
+        let lines = text.lines().filter(|line| line.starts_with(&format!("{name}{{")));
+        lines.map(|line| line.rsplit(' ').next().unwrap().parse::<u64>().unwrap()).sum()
+    }
+}
+
+/// A header of an answer as text; empty if it is absent.
+pub fn header<'a>(response: &'a Response, name: &str) -> &'a str {
+    response.headers().get(name).map_or("", |value| value.to_str().unwrap())
+}

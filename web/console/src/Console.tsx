@@ -1,0 +1,35 @@
+import { Spin } from "antd";
+import { Suspense, lazy } from "react";
+import { NavLink, Navigate, Route, Routes } from "react-router";
+
+const LibraryPage = lazy(() => import("./library/LibraryPage"));
+const WorkbenchPage = lazy(() => import("./workbench/WorkbenchPage"));
+
+/** The frame around every page. */
+export function Console() {
+  return (
+    <div className="frame">
+      <nav className="rail" aria-label="Pages">
+        <div className="name">
+          <svg viewBox="0 0 32 32" width="24" height="24" aria-hidden="true">
+            <path d="M16 1 27 11 16 27 5 11z" fill="#fbf9f4" />
+            <path d="M16 1v26L5 11z" fill="#e2613b" />
+            <path d="M16 27q4 2 0 4" fill="none" stroke="#fbf9f4" strokeWidth="2" />
+          </svg>
+          Kivet
+        </div>
+        <NavLink to="/library">Library</NavLink>
+        <NavLink to="/workbench">Workbench</NavLink>
+      </nav>
+      <main>
+        <Suspense fallback={<Spin />}>
+          <Routes>
+            <Route path="library" element={<LibraryPage />} />
+            <Route path="workbench" element={<WorkbenchPage />} />
+            <Route path="*" element={<Navigate to={{ pathname: "/library", search: location.search }} replace />} />
+          </Routes>
+        </Suspense>
+      </main>
+    </div>
+  );
+}
