@@ -94,3 +94,12 @@ async fn a_signed_in_browser_sees_the_library_and_works_on_a_recipe() {
     .await;
     chromium.close().await.unwrap();
 }
+
+/// The console's pure parts are tested in their own language; this runs them with everything else.
+#[test]
+fn its_own_tests_pass() {
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../web/console");
+    let output = std::process::Command::new("npm").args(["test", "--silent"]).current_dir(folder).output().unwrap();
+    let said = String::from_utf8_lossy(&output.stdout);
+    assert!(output.status.success() && said.contains("3 passed"), "{said}");
+}

@@ -1,0 +1,86 @@
+//! The codecs called directly, with the settings Kivet uses and nothing of Kivet around them: the work a rendition
+//! cannot avoid.
+#![allow(unsafe_code)]
+
+use std::ptr::null_mut;
+
+use anyhow::{Result, anyhow, ensure};
+use kivet_image::Raster;
+use libavif_sys as avif;
+use libwebp_sys as webp;
+use mozjpeg::{ColorSpace, Compress, Decompress};
+
+/// Decodes a JPEG at `eighths` of its size into one buffer.
+pub fn decode_jpeg(bytes: &[u8], eighths: u8) -> Result<Vec<u8>> {
+    let mut decoder = Decompress::new_mem(bytes)?;
+    decoder.scale(eighths);
+    let mut reader = decoder.rgb()?;
+    let mut pixels = vec![0; reader.width() * reader.height() * 3];
+    reader.read_scanlines_into::<u8>(&mut pixels)?;
+    Ok(pixels)
+}
+
+/// Encodes a JPEG.
+pub fn encode_jpeg(raster: &Raster, setting: f32) -> Result<usize> {
+    let mut compress = Compress::new(ColorSpace::JCS_RGB);
+    compress.set_fastest_defaults();
+    compress.set_optimize_coding(true);
+    compress.set_size(raster.size().width as usize, raster.size().height as usize);
+    compress.set_quality(setting);
+    let mut started = compress.start_compress(Vec::new())?;
+    started.write_scanlines(raster.bytes())?;
+    Ok(started.finish()?.len())
+}
+
+/// Encodes a lossy WebP.
+pub fn encode_webp(raster: &Raster, setting: f32) -> Result<usize> {
+    let mut config = webp::WebPConfig::new().map_err(|()| anyhow!("libwebp has another version"))?;
+    config.quality = setting;
+    config.method = 2;
+    // SAFETY: the raster's memory outlives the import, which copies it; the writer outlives the encode; both are
+    // freed once.
+    unsafe {
+        let mut picture = webp::WebPPicture::new().map_err(|()| anyhow!("libwebp has another version"))?;
+        picture.width = raster.size().width as i32;
+        picture.height = raster.size().height as i32;
+        ensure!(webp::WebPPictureImportRGB(&mut picture, raster.bytes().as_ptr(), raster.stride() as i32) != 0);
+        let mut writer = std::mem::zeroed::<webp::WebPMemoryWriter>();
+        webp::WebPMemoryWriterInit(&mut writer);
+        picture.writer = Some(webp::WebPMemoryWrite);
+        picture.custom_ptr = (&raw mut writer).cast();
+        let done = webp::WebPEncode(&config, &mut picture);
+        let length = writer.size;
+        webp::WebPMemoryWriterClear(&mut writer);
+        webp::WebPPictureFree(&mut picture);
+        ensure!(done != 0);
+        Ok(length)
+    }
+}
+
+/// Encodes an AVIF.
+pub fn encode_avif(raster: &Raster, setting: f32) -> Result<usize> {
+    // SAFETY: the raster's memory outlives the conversion, which copies it; every object is freed once.
+    unsafe {
+        let image = avif::avifImageCreate(raster.size().width, raster.size().height, 8, avif::AVIF_PIXEL_FORMAT_YUV420);
+        let encoder = avif::avifEncoderCreate();
+        ensure!(!image.is_null() && !encoder.is_null());
+        let mut rgb = avif::avifRGBImage::default();
+        avif::avifRGBImageSetDefaults(&mut rgb, image);
+        rgb.depth = 8;
+        rgb.format = avif::AVIF_RGB_FORMAT_RGB;
+        rgb.pixels = raster.bytes().as_ptr().cast_mut();
+        rgb.rowBytes = raster.stride() as u32;
+        (*encoder).speed = 9;
+        (*encoder).quality = setting.round() as i32;
+        (*encoder).maxThreads = 1;
+        let mut output = avif::avifRWData { data: null_mut(), size: 0 };
+        let converted = avif::avifImageRGBToYUV(image, &rgb);
+        let written = avif::avifEncoderWrite(encoder, image, &mut output);
+        let length = output.size;
+        avif::avifRWDataFree(&mut output);
+        avif::avifEncoderDestroy(encoder);
+        avif::avifImageDestroy(image);
+        ensure!(converted == avif::AVIF_RESULT_OK && written == avif::AVIF_RESULT_OK);
+        Ok(length)
+    }
+}

@@ -1,0 +1,70 @@
+//! A 15-megapixel JPEG to 640 pixels wide, in each format: Kivet's whole work against the bare codec calls.
+
+use std::time::{Duration, Instant};
+
+use anyhow::{Result, ensure};
+use kivet_image::{Limits, draw, probe, reduction_for, render};
+use kivet_recipe::{Accepted, Encoding, Recipe, choose};
+
+use crate::{bare, photographs};
+
+/// Rounds measured; the two sides take turns in each, and the median round counts.
+const ROUNDS: usize = 15;
+
+/// The most Kivet may take, as a multiple of the bare calls.
+const MOST: f64 = 1.25;
+
+/// Prints a table and fails if any format is above the limit.
+pub fn run() -> Result<()> {
+    let bytes = photographs::read("beach/dunes-noon")?;
+    let facts = probe(&bytes, Limits::default())?;
+    println!(
+        "{} x {} JPEG, {} bytes, to 640w; medians of {ROUNDS} rounds\n",
+        facts.size.width,
+        facts.size.height,
+        bytes.len()
+    );
+    println!("| format | bare decode | bare encode | Kivet | ratio |\n| --- | --- | --- | --- | --- |");
+    let mut worst = 0f64;
+    for format in ["avif", "webp", "jpeg"] {
+        let recipe: Recipe = format!("640w_as-{format}").parse()?;
+        let choice = choose(&recipe, &facts, Accepted::EVERYTHING)?;
+        let raster = draw(&bytes, &facts, &choice.plan, None)?;
+        let eighths = reduction_for((choice.plan.crop.width, choice.plan.crop.height), choice.plan.drawn);
+        let Encoding::Lossy { setting } = choice.encoding else { unreachable!("a photograph is written lossily") };
+        let (mut decodes, mut encodes, mut wholes, mut ratios) = (vec![], vec![], vec![], vec![]);
+        for _ in 0..ROUNDS {
+            let decode = timed(|| bare::decode_jpeg(&bytes, eighths).map(|pixels| pixels.len()))?;
+            let encode = timed(|| match format {
+                "avif" => bare::encode_avif(&raster, setting),
+                "webp" => bare::encode_webp(&raster, setting),
+                _ => bare::encode_jpeg(&raster, setting),
+            })?;
+            let whole = timed(|| {
+                let facts = probe(&bytes, Limits::default())?;
+                Ok(render(&bytes, &facts, &choice, None)?.bytes.len())
+            })?;
+            ratios.push(whole.as_secs_f64() / (decode + encode).as_secs_f64());
+            decodes.push(decode);
+            encodes.push(encode);
+            wholes.push(whole);
+        }
+        let ratio = median(&mut ratios, f64::total_cmp);
+        worst = worst.max(ratio);
+        let show = |times: &mut Vec<Duration>| format!("{:.1} ms", median(times, Duration::cmp).as_secs_f64() * 1e3);
+        println!("| {format} | {} | {} | {} | {ratio:.3} |", show(&mut decodes), show(&mut encodes), show(&mut wholes));
+    }
+    ensure!(worst <= MOST, "the worst ratio, {worst:.3}, is above {MOST}");
+    Ok(())
+}
+
+fn timed(work: impl FnOnce() -> Result<usize>) -> Result<Duration> {
+    let started = Instant::now();
+    std::hint::black_box(work()?);
+    Ok(started.elapsed())
+}
+
+fn median<T: Copy>(values: &mut [T], order: impl FnMut(&T, &T) -> std::cmp::Ordering) -> T {
+    values.sort_by(order);
+    values[values.len() / 2]
+}

@@ -1,0 +1,133 @@
+//! The command as people run it: the real binary, its output and its exit codes.
+#![allow(clippy::unwrap_used)]
+
+use std::{
+    io::{BufRead, BufReader},
+    path::{Path, PathBuf},
+    process::{Child, Command, Output, Stdio},
+};
+
+use serde_json::Value;
+
+fn repository() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
+}
+
+fn kivet(arguments: &[&str]) -> Output {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_kivet"));
+    for name in ["KIVET_SERVICE", "KIVET_TOKEN", "KIVET_DATA", "KIVET_CONFIG", "KIVET_LISTEN"] {
+        command.env_remove(name);
+    }
+    command.current_dir(repository()).args(arguments).output().unwrap()
+}
+
+fn text(bytes: &[u8]) -> String {
+    String::from_utf8_lossy(bytes).into_owned()
+}
+
+/// Fails with `code`, and says each of `says` on standard error.
+#[track_caller]
+fn fails(arguments: &[&str], code: i32, says: &[&str]) {
+    let output = kivet(arguments);
+    let error = text(&output.stderr);
+    assert_eq!(output.status.code(), Some(code), "{error}");
+    assert!(says.iter().all(|part| error.contains(part)), "{error}");
+}
+
+/// A `kivet serve` that ends with the test.
+struct Served {
+    child: Child,
+    address: String,
+}
+
+impl Drop for Served {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+fn serve(folder: &Path) -> Served {
+    let config = folder.join("kivet.toml");
+    let originals = repository().join("demo/originals").canonicalize().unwrap();
+    std::fs::write(&config, format!("data = \"data\"\n[shelves.photos]\nfolder = {originals:?}\n")).unwrap();
+    let mut child = Command::new(env!("CARGO_BIN_EXE_kivet"))
+        .args(["serve", "--json", "--listen", "127.0.0.1:0", "--config"])
+        .arg(&config)
+        .stdout(Stdio::piped())
+        .stderr(Stdio::null())
+        .spawn()
+        .unwrap();
+    let mut lines = BufReader::new(child.stdout.take().unwrap()).lines().map_while(Result::ok);
+    let pictures = lines.find(|line| line.contains("\"pictures\"")).unwrap();
+    let address = pictures.split('"').nth(3).unwrap().trim_end_matches("/pic/").to_owned();
+    Served { child, address }
+}
+
+#[test]
+fn markup_and_console_speak_to_a_running_service() {
+    let folder = tempfile::tempdir().unwrap();
+    let served = serve(folder.path());
+    let data = folder.path().join("data");
+    let reach = ["--service", &served.address, "--data", data.to_str().unwrap()];
+    let run = |arguments: &[&str]| kivet(&[arguments, &reach].concat());
+
+    let markup = run(&["markup", "photos/kites/six-panel.png", "--sizes", "50vw"]);
+    assert!(markup.status.success(), "{}", text(&markup.stderr));
+    assert!(text(&markup.stdout).starts_with("<img") && text(&markup.stdout).contains("1600w\""));
+    assert!(text(&markup.stderr).contains("no alt was given"));
+    let json = run(&["markup", "photos/kites/six-panel.png", "--sizes", "50vw", "--alt", "A kite", "--json"]);
+    let json: Value = serde_json::from_slice(&json.stdout).unwrap();
+    assert_eq!((json["ladder"][0]["width"].as_u64(), json["notes"].as_array().unwrap().len()), (Some(160), 0));
+
+    let link = text(&run(&["console"]).stdout);
+    assert!(link.starts_with(&format!("{}/console/sign-in/", served.address)), "{link}");
+
+    let slip = run(&["markup", "photo/kites/six-panel.png", "--sizes", "50vw"]);
+    assert_eq!(slip.status.code(), Some(1));
+    assert!(text(&slip.stderr).contains("did you mean `photos`?"), "{}", text(&slip.stderr));
+    fails(&["console", "--service", &served.address, "--token", "guess"], 1, &["admin token"]);
+    fails(&["console", "--service", "http://127.0.0.1:9", "--token", "x"], 1, &["no service answers", "kivet serve"]);
+}
+
+#[test]
+fn render_writes_what_it_says() {
+    let folder = tempfile::tempdir().unwrap();
+    let to = |name: &str| folder.path().join(name).to_str().unwrap().to_owned();
+    let original = "demo/originals/kites/six-panel.png";
+    let made = kivet(&["render", original, "--recipe", "300w_ratio-3-2_at-top", "-o", &to("kite.webp"), "--json"]);
+    let said: Value = serde_json::from_slice(&made.stdout).unwrap();
+    assert_eq!((said["width"].as_u64(), said["height"].as_u64()), (Some(300), Some(200)));
+    assert_eq!(said["recipe"], "300w_ratio-3-2_at-top_as-webp");
+    let bytes = std::fs::read(to("kite.webp")).unwrap();
+    assert_eq!(said["bytes"].as_u64(), Some(bytes.len() as u64));
+    assert_eq!(&bytes[8..12], b"WEBP");
+
+    let large = kivet(&["render", original, "--recipe", "9000w", "-o", &to("large.jpg")]);
+    assert!(text(&large.stdout).contains("9000 x 9000 was asked for; nothing is enlarged"), "{}", text(&large.stdout));
+
+    fails(&["render", original, "--recipe", "640", "-o", &to("x.jpg")], 1, &["`640`", "try `640w`"]);
+    fails(&["render", original, "--recipe", "640w", "-o", &to("x.bmp")], 1, &["x.bmp", ".avif"]);
+    fails(&["render", original, "--recipe", "640w_as-avif", "-o", &to("x.jpg")], 1, &["make them agree"]);
+    fails(&["render", original, "--recipe", "lossless", "-o", &to("x.jpg")], 1, &["exact formats"]);
+    fails(&["render", "Cargo.toml", "--recipe", "640w", "-o", &to("x.jpg")], 1, &["Cargo.toml", "no picture"]);
+    fails(&["render", "nowhere.jpg", "--recipe", "640w", "-o", &to("x.jpg")], 1, &["nowhere.jpg"]);
+    fails(&["render", original], 2, &["--recipe"]);
+}
+
+#[test]
+fn doctor_tells_what_is_there_and_serve_refuses_what_it_cannot_follow() {
+    let good = kivet(&["doctor", "--config", "demo/kivet.toml", "--json"]);
+    assert!(good.status.success());
+    let findings: Value = serde_json::from_slice(&good.stdout).unwrap();
+    assert!(findings.as_array().unwrap().iter().any(|one| one["thing"] == "configuration" && one["ok"] == true));
+
+    let folder = tempfile::tempdir().unwrap();
+    let config = folder.path().join("kivet.toml");
+    std::fs::write(&config, "listen = \"127.0.0.1:0\"\n\n[shelvs.photos]\nfolder = \".\"\n").unwrap();
+    let config = config.to_str().unwrap();
+    assert_eq!(kivet(&["doctor", "--config", config]).status.code(), Some(1));
+    fails(&["serve", "--config", config], 1, &["kivet.toml, line 3", "did you mean `shelves`?"]);
+    fails(&["serve", "--config", "nowhere.toml"], 1, &["nowhere.toml"]);
+    fails(&["demo", "--folder", "/nowhere"], 1, &["--folder"]);
+}

@@ -1,0 +1,57 @@
+//! Running cargo and npm where they belong.
+
+use std::{
+    ffi::OsStr,
+    path::{Path, PathBuf},
+    process::Command,
+};
+
+use anyhow::{Context, Result, ensure};
+
+/// The repository's folder.
+pub fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).parent().map_or_else(PathBuf::new, Path::to_path_buf)
+}
+
+/// A command that runs in the repository's folder.
+pub fn in_repository(program: impl AsRef<OsStr>) -> Command {
+    let mut command = Command::new(program);
+    command.current_dir(root());
+    command
+}
+
+/// Runs a command and insists that it succeeds.
+pub fn succeed(command: &mut Command) -> Result<()> {
+    let said = format!("{command:?}");
+    ensure!(command.status().with_context(|| format!("cannot run {said}"))?.success(), "{said} failed");
+    Ok(())
+}
+
+/// Runs cargo.
+pub fn cargo(arguments: &[&str]) -> Result<()> {
+    succeed(in_repository(env!("CARGO")).args(arguments))
+}
+
+/// Runs npm in the console's folder.
+pub fn console(arguments: &[&str]) -> Result<()> {
+    succeed(Command::new("npm").args(arguments).current_dir(root().join("web/console")))
+}
+
+/// Installs the console's packages if they changed, and builds it.
+pub fn console_built() -> Result<()> {
+    let folder = root().join("web/console");
+    let changed = |file: &str| folder.join(file).metadata().and_then(|about| about.modified());
+    let installed = changed("node_modules/.package-lock.json").ok();
+    if installed.is_none() || installed < changed("package-lock.json").ok() {
+        console(&["ci", "--no-audit", "--no-fund"])?;
+    }
+    console(&["run", "--silent", "build"])
+}
+
+/// Where cargo puts a release binary.
+pub fn release_binary(name: &str) -> Result<PathBuf> {
+    let folder = std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| root().join("target"), PathBuf::from);
+    let binary = root().join(folder).join("release").join(name);
+    ensure!(binary.is_file(), "{} was not built", binary.display());
+    Ok(binary)
+}

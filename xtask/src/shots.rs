@@ -1,0 +1,115 @@
+//! `docs/screenshots/`: the console and the demo in Chromium, the commands in a terminal under Xvfb.
+
+use std::{
+    io::{BufRead, BufReader},
+    path::{Path, PathBuf},
+    process::{Child, Command, Stdio},
+    thread::sleep,
+    time::Duration,
+};
+
+use anyhow::{Context, Result, ensure};
+
+use crate::run::{in_repository, release_binary, root, succeed};
+
+/// What is shown in a terminal: file name, command.
+const COMMANDS: [(&str, &str); 5] = [
+    ("render", "kivet render demo/originals/night/lanterns.jpg --recipe 640w_ratio-1-1 -o /tmp/lanterns.avif"),
+    (
+        "markup",
+        "kivet markup photos/kites/six-panel.png --sizes '(min-width: 60em) 50vw, 100vw' --alt 'A six-panel kite'",
+    ),
+    (
+        "headers",
+        "curl -sI -H 'Accept: image/avif,*/*' $KIVET_SERVICE/pic/640w/photos/harbour/kites-dawn.jpg; \
+         curl -s $KIVET_SERVICE/pic/640w_fidelty-60/photos/harbour/kites-dawn.jpg",
+    ),
+    ("doctor", "kivet doctor --config demo/kivet.toml"),
+    ("help", "kivet --help"),
+];
+
+/// Makes every picture anew.
+pub fn run() -> Result<()> {
+    let folder = root().join("docs/screenshots");
+    std::fs::create_dir_all(&folder)?;
+    let scratch = std::env::temp_dir().join(format!("kivet-shots-{}", std::process::id()));
+    std::fs::create_dir_all(&scratch)?;
+    let (mut service, address, link) = start(&scratch)?;
+    let made = shoot(&folder, &scratch, &address, &link);
+    service.kill()?;
+    service.wait()?;
+    std::fs::remove_dir_all(&scratch)?;
+    made
+}
+
+/// Starts the demo on a port of its own: the process, its address, a sign-in link.
+fn start(scratch: &Path) -> Result<(Child, String, String)> {
+    let mut child = in_repository(release_binary("kivet")?)
+        .args(["demo", "--listen", "127.0.0.1:8494", "--data"])
+        .arg(scratch.join("data"))
+        .stdout(Stdio::piped())
+        .stderr(Stdio::null())
+        .spawn()?;
+    let output = child.stdout.take().context("the demo has no output")?;
+    let link = BufReader::new(output)
+        .lines()
+        .map_while(Result::ok)
+        .find_map(|line| Some(line[line.find("http://")?..].to_owned()).filter(|link| link.contains("/sign-in/")))
+        .context("the demo did not start; is port 8494 taken?")?;
+    Ok((child, "http://127.0.0.1:8494".to_owned(), link))
+}
+
+fn shoot(folder: &Path, scratch: &Path, address: &str, link: &str) -> Result<()> {
+    let page = |name: &str, url: &str| chromium(scratch, &folder.join(name).with_extension("png"), url);
+    // The first visit signs the profile in.
+    page("console-library", link)?;
+    let bench = "console/workbench?original=photos%2Fnight%2Flanterns.jpg&recipe=360w_ratio-4-3_at-left";
+    page("console-workbench", &format!("{address}/{bench}"))?;
+    let slip = "console/workbench?original=photos%2Fkites%2Fsix-panel.png&recipe=240w_ratio-2:1";
+    page("console-refused", &format!("{address}/{slip}"))?;
+    page("demo-as-written", &format!("{address}/demo/site/index.html"))?;
+    page("demo-with-kivet", &format!("{address}/demo/site/with-kivet.html"))?;
+    for (name, command) in COMMANDS {
+        terminal(&folder.join(format!("terminal-{name}")).with_extension("png"), scratch, address, command)?;
+    }
+    Ok(())
+}
+
+fn chromium(scratch: &Path, to: &Path, url: &str) -> Result<()> {
+    println!("{}", to.display());
+    succeed(
+        Command::new("chromium")
+            .args(["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run"])
+            .args(["--disable-background-networking", "--disable-component-update", "--disable-sync"])
+            .args(["--hide-scrollbars", "--window-size=1280,800", "--virtual-time-budget=20000"])
+            .arg(format!("--user-data-dir={}", scratch.join("profile").display()))
+            .arg(format!("--screenshot={}", to.display()))
+            .arg(url)
+            .stderr(Stdio::null()),
+    )
+}
+
+/// Runs a command in a terminal window and takes its picture.
+fn terminal(to: &Path, scratch: &Path, address: &str, command: &str) -> Result<()> {
+    println!("{}", to.display());
+    let script = format!("printf '\\033[1m$ %s\\033[0m\\n' \"{}\"; {command}; sleep 60", command.replace('$', "\\$"));
+    let binaries: PathBuf = release_binary("kivet")?.parent().map(Path::to_path_buf).unwrap_or_default();
+    let path = format!("{}:{}", binaries.display(), std::env::var("PATH").unwrap_or_default());
+    let mut screen = Command::new("Xvfb").args([":94", "-screen", "0", "1280x800x24"]).stderr(Stdio::null()).spawn()?;
+    sleep(Duration::from_secs(1));
+    let window = in_repository("xterm")
+        .env("DISPLAY", ":94")
+        .env("PATH", path)
+        .env("KIVET_SERVICE", address)
+        .env("KIVET_DATA", scratch.join("data"))
+        .args(["-geometry", "126x40+0+0", "-fa", "DejaVu Sans Mono", "-fs", "12", "-bg", "#fbf9f4", "-fg", "#1d2b30"])
+        .args(["-e", "bash", "-c", &script])
+        .spawn();
+    sleep(Duration::from_secs(3));
+    let taken = Command::new("import").env("DISPLAY", ":94").args(["-window", "root"]).arg(to).status();
+    window?.kill()?;
+    screen.kill()?;
+    screen.wait()?;
+    ensure!(taken?.success(), "import failed");
+    Ok(())
+}
