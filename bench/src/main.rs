@@ -20,11 +20,14 @@ enum Measure {
     Cold,
     /// The settings and bytes each encoder needs for a fidelity, over the demo's photographs.
     Prior,
+    /// The bytes exact renditions need, over the demo's photographs and flat drawings.
+    Exact,
 }
 
 fn main() -> Result<()> {
     match Bench::parse().measure {
         Measure::Cold => cold::run(),
         Measure::Prior => prior::run(),
+        Measure::Exact => prior::run_exact(),
     }
 }

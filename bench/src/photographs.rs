@@ -1,4 +1,4 @@
-//! The demo's photographs.
+//! The demo's photographs and drawings.
 
 use std::path::Path;
 
@@ -21,13 +21,25 @@ const NAMES: [&str; 13] = [
     "workshop/sailcloth",
 ];
 
+/// Every flat drawing of the demo that is stored in pixels.
+const DRAWINGS: [&str; 4] = ["brand/sponsor-ellery", "brand/sponsor-gale", "brand/sponsor-tern", "brand/windmark-logo"];
+
 /// The bytes of one photograph.
 pub fn read(name: &str) -> Result<Vec<u8>> {
-    let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/originals").join(name).with_extension("jpg");
-    std::fs::read(&file).with_context(|| format!("cannot read {}", file.display()))
+    original(&format!("{name}.jpg"))
 }
 
 /// All of them.
-pub fn all() -> Result<Vec<(&'static str, Vec<u8>)>> {
-    NAMES.into_iter().map(|name| Ok((name, read(name)?))).collect()
+pub fn all() -> Result<Vec<Vec<u8>>> {
+    NAMES.into_iter().map(read).collect()
+}
+
+/// All drawings.
+pub fn drawings() -> Result<Vec<Vec<u8>>> {
+    DRAWINGS.into_iter().map(|name| original(&format!("{name}.png"))).collect()
+}
+
+fn original(path: &str) -> Result<Vec<u8>> {
+    let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/originals").join(path);
+    std::fs::read(&file).with_context(|| format!("cannot read {}", file.display()))
 }

@@ -9,22 +9,15 @@ use kivet_recipe::{Encoding, Format, Recipe, plan};
 use crate::photographs;
 
 const WIDTHS: [u32; 3] = [320, 640, 1280];
-const SETTINGS: [f32; 9] = [8.0, 20.0, 35.0, 50.0, 65.0, 78.0, 88.0, 94.0, 98.0];
-const TARGETS: [f64; 5] = [30.0, 50.0, 70.0, 85.0, 90.0];
+const SETTINGS: [f32; 10] = [2.0, 8.0, 20.0, 35.0, 50.0, 65.0, 78.0, 88.0, 94.0, 100.0];
+const TARGETS: [f64; 6] = [1.0, 30.0, 50.0, 70.0, 85.0, 90.0];
 
 /// One encode: setting, score, bytes a pixel.
 type Point = (f64, f64, f64);
 
 /// Prints a table for each format.
 pub fn run() -> Result<()> {
-    let mut rasters = Vec::new();
-    for (_, bytes) in photographs::all()? {
-        let facts = probe(&bytes, Limits::default())?;
-        for width in WIDTHS {
-            let recipe: Recipe = format!("{width}w").parse()?;
-            rasters.push(draw(&bytes, &facts, &plan(&recipe, facts.size), None)?);
-        }
-    }
+    let rasters = drawn(photographs::all()?)?;
     for format in [Format::Avif, Format::Webp, Format::Jpeg] {
         let curves: Vec<Vec<Point>> = rasters.iter().map(|raster| curve(raster, format)).collect::<Result<_>>()?;
         println!("{format}: (fidelity, setting, bytes per pixel), means over {} rasters", curves.len());
@@ -35,6 +28,38 @@ pub fn run() -> Result<()> {
         }
     }
     Ok(())
+}
+
+/// Prints the bytes per pixel of exact renditions, of photographs and of flat drawings.
+pub fn run_exact() -> Result<()> {
+    for (kind, originals) in [("photo", photographs::all()?), ("flat", photographs::drawings()?)] {
+        let rasters = drawn(originals)?;
+        for format in [Format::Webp, Format::Png] {
+            let mut sum = 0.0;
+            for raster in &rasters {
+                sum += encode(raster, format, Encoding::Lossless)?.len() as f64 / raster.size().pixels() as f64;
+            }
+            println!(
+                "{kind} {format}: {:.3} bytes per pixel over {} rasters",
+                sum / rasters.len() as f64,
+                rasters.len()
+            );
+        }
+    }
+    Ok(())
+}
+
+/// Every original at every width.
+fn drawn(originals: Vec<Vec<u8>>) -> Result<Vec<Raster>> {
+    let mut rasters = Vec::new();
+    for bytes in originals {
+        let facts = probe(&bytes, Limits::default())?;
+        for width in WIDTHS {
+            let recipe: Recipe = format!("{width}w").parse()?;
+            rasters.push(draw(&bytes, &facts, &plan(&recipe, facts.size), None)?);
+        }
+    }
+    Ok(rasters)
 }
 
 fn curve(raster: &Raster, format: Format) -> Result<Vec<Point>> {

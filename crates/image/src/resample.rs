@@ -3,8 +3,12 @@
 //!
 //! Each source row is first brought to the output's width, then held in a ring just deep enough for one output row.
 
+#[cfg(target_arch = "x86_64")]
+mod avx2;
+mod kernels;
 mod weights;
 
+use kernels::{BATCH, Kernels};
 use kivet_recipe::{Rect, Size};
 use weights::Weights;
 
@@ -22,36 +26,74 @@ pub fn resample(
     size: Size,
     sink: &mut dyn FnMut(&[f32]),
 ) -> Result<(), ImageError> {
+    resample_with(Kernels::fastest(), source, crop, size, sink)
+}
+
+fn resample_with(
+    kernels: Kernels,
+    source: &mut dyn RowSource,
+    crop: Rect,
+    size: Size,
+    sink: &mut dyn FnMut(&[f32]),
+) -> Result<(), ImageError> {
     let from = source.size();
     let horizontal = Weights::new(from.width, crop.x, crop.width, size.width);
     let vertical = Weights::new(from.height, crop.y, crop.height, size.height);
-    let row_length = size.width as usize * 4;
-    let mut source_row = vec![0.0; from.width as usize * 4];
-    let mut ring = vec![vec![0.0; row_length]; vertical.taps()];
-    let mut out = vec![0.0; row_length];
-    let mut read = 0;
+    let mut rows = Rows::new(source, &horizontal, vertical.taps(), size.width as usize * 4);
+    let mut out = vec![0.0; size.width as usize * 4];
     for y in 0..size.height as usize {
         let (first, weights) = vertical.window(y);
-        while read < first + weights.len() {
-            source.next_row(&mut source_row)?;
-            if read >= first {
-                horizontal.gather(&source_row, &mut ring[read % vertical.taps()]);
-            }
-            read += 1;
-        }
-        out.fill(0.0);
-        for (tap, weight) in weights.iter().enumerate().filter(|(_, weight)| **weight != 0.0) {
-            add_scaled(&mut out, &ring[(first + tap) % vertical.taps()], *weight);
-        }
+        let end = (first + weights.len()).min(from.height as usize);
+        rows.read_to(kernels, first, end)?;
+        let window: Vec<&[f32]> = (first..end).map(|row| rows.at(row)).collect();
+        (kernels.combine)(&window, &weights[..window.len()], &mut out);
         sink(&out);
     }
     Ok(())
 }
 
-/// `sum += row * weight`, element by element: a loop the compiler vectorises.
-fn add_scaled(sum: &mut [f32], row: &[f32], weight: f32) {
-    for (sum, value) in sum.iter_mut().zip(row) {
-        *sum += value * weight;
+/// The source's rows at the output's width: a ring as deep as one output row needs, filled a batch at a time.
+struct Rows<'a> {
+    source: &'a mut dyn RowSource,
+    horizontal: &'a Weights,
+    /// A batch as the source gave it, each row with the padding windows need.
+    batch: Vec<f32>,
+    ring: Vec<f32>,
+    ring_rows: usize,
+    /// Floats from one ring row to the next.
+    stride: usize,
+    read: usize,
+}
+
+impl<'a> Rows<'a> {
+    fn new(source: &'a mut dyn RowSource, horizontal: &'a Weights, taps: usize, row_length: usize) -> Self {
+        // A cache line more than the row, so that the rows of one column do not compete for the same cache sets.
+        const CACHE_LINE: usize = 16;
+        let ring_rows = (taps + BATCH).next_multiple_of(BATCH);
+        let stride = row_length + CACHE_LINE;
+        let batch = vec![0.0; (source.size().width as usize + Weights::padding()) * 4 * BATCH];
+        Self { source, horizontal, batch, ring: vec![0.0; ring_rows * stride], ring_rows, stride, read: 0 }
+    }
+
+    /// Reads the source up to row `end`; rows before `first` are not wanted any more.
+    fn read_to(&mut self, kernels: Kernels, first: usize, end: usize) -> Result<(), ImageError> {
+        let Size { width, height } = self.source.size();
+        let padded = self.batch.len() / BATCH;
+        while self.read < end {
+            for row in self.batch.chunks_exact_mut(padded).take(height as usize - self.read) {
+                self.source.next_row(&mut row[..width as usize * 4])?;
+            }
+            if self.read + BATCH > first {
+                let start = self.read % self.ring_rows * self.stride;
+                (kernels.gather)(self.horizontal, &self.batch, &mut self.ring[start..start + BATCH * self.stride]);
+            }
+            self.read += BATCH;
+        }
+        Ok(())
+    }
+
+    fn at(&self, row: usize) -> &[f32] {
+        &self.ring[row % self.ring_rows * self.stride..][..self.stride]
     }
 }
 

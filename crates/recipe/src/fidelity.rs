@@ -39,28 +39,28 @@ type Table = [(f32, f32, f32); 6];
 // Means over the demo's photographs at 320, 640 and 1280 wide with the fast settings, printed in this form by
 // `cargo xtask bench prior`. They hold until a picture has been measured itself.
 const AVIF: Table = [
-    (1.0, 10.0, 0.010),
-    (30.0, 30.0, 0.035),
-    (50.0, 45.0, 0.060),
-    (70.0, 63.0, 0.110),
-    (85.0, 82.0, 0.240),
-    (90.0, 90.0, 0.370),
+    (1.0, 15.4, 0.010),
+    (30.0, 29.2, 0.018),
+    (50.0, 41.7, 0.030),
+    (70.0, 60.5, 0.058),
+    (85.0, 92.9, 0.304),
+    (90.0, 98.1, 0.427),
 ];
 const WEBP: Table = [
-    (1.0, 5.0, 0.020),
-    (30.0, 25.0, 0.045),
-    (50.0, 52.0, 0.075),
-    (70.0, 80.0, 0.140),
-    (85.0, 94.0, 0.300),
-    (90.0, 98.0, 0.450),
+    (1.0, 2.5, 0.016),
+    (30.0, 8.3, 0.020),
+    (50.0, 27.3, 0.031),
+    (70.0, 72.6, 0.062),
+    (85.0, 98.2, 0.308),
+    (90.0, 99.9, 0.344),
 ];
 const JPEG: Table = [
-    (1.0, 15.0, 0.035),
-    (30.0, 32.0, 0.065),
-    (50.0, 52.0, 0.095),
-    (70.0, 79.0, 0.180),
-    (85.0, 92.0, 0.350),
-    (90.0, 95.0, 0.480),
+    (1.0, 13.9, 0.024),
+    (30.0, 21.3, 0.033),
+    (50.0, 33.9, 0.047),
+    (70.0, 66.2, 0.083),
+    (85.0, 94.5, 0.367),
+    (90.0, 98.2, 0.474),
 ];
 
 /// The setting and bytes expected of `format` for a lossy rendition at `target`; `None` where the format has no
@@ -83,13 +83,13 @@ fn interpolate(table: &Table, target: f32) -> Expected {
     Expected { setting: (s0 + (s1 - s0) * share).min(100.0), bytes_per_pixel: b0 + (b1 - b0) * share }
 }
 
-/// Bytes per pixel expected of an exact rendition, by the same measure; `None` where the format has none here.
+/// Bytes per pixel expected of an exact rendition, by `cargo xtask bench exact`; `None` where the format has none here.
 pub(crate) fn expected_lossless(format: Format, kind: Kind) -> Option<f32> {
     match (format, kind) {
-        (Format::Webp, Kind::Photo) => Some(1.6),
-        (Format::Webp, Kind::Flat) => Some(0.08),
-        (Format::Png, Kind::Photo) => Some(2.4),
-        (Format::Png, Kind::Flat) => Some(0.14),
+        (Format::Webp, Kind::Photo) => Some(0.836),
+        (Format::Webp, Kind::Flat) => Some(0.076),
+        (Format::Png, Kind::Photo) => Some(1.217),
+        (Format::Png, Kind::Flat) => Some(0.176),
         _ => None,
     }
 }

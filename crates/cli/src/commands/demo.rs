@@ -29,6 +29,7 @@ impl Demo {
         self.over.apply(&mut config);
         config.demo = Some(self.folder);
         let data = config.data.display().to_string();
+        let kivet = this_program();
         start(&config, json, move |root| {
             format!(
                 "festival site, as written  {root}/demo/site/\n\
@@ -36,10 +37,17 @@ impl Demo {
                  \n\
                  three commands to try:\n  \
                  curl -sI -H 'Accept: image/avif' {root}/pic/640w/photos/harbour/kites-dawn.jpg\n  \
-                 kivet render demo/originals/night/lanterns.jpg --recipe 640w_ratio-1-1 -o lanterns.avif\n  \
-                 kivet markup photos/harbour/kites-dawn.jpg --sizes '(min-width: 60em) 50vw, 100vw' --alt 'Kites at dawn' \
+                 {kivet} render demo/originals/night/lanterns.jpg --recipe 640w_ratio-1-1 -o lanterns.avif\n  \
+                 {kivet} markup photos/harbour/kites-dawn.jpg --sizes '(min-width: 60em) 50vw, 100vw' --alt 'Kites at dawn' \
                  --service {root} --data {data}"
             )
         })
     }
+}
+
+/// How to call this very binary from where it was called: it need not be on the path.
+fn this_program() -> String {
+    let here = std::env::current_dir().unwrap_or_default();
+    let program = std::env::current_exe().unwrap_or_else(|_| "kivet".into());
+    program.strip_prefix(&here).unwrap_or(&program).display().to_string()
 }
