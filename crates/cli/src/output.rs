@@ -1,16 +1,18 @@
 //! How results and failures are printed.
 
+use std::io::{ErrorKind, Write};
+
 use anyhow::Result;
 use serde::Serialize;
 
-/// Prints `result` as JSON, or as `text` says.
+/// Prints `result` as JSON, or as `text` says. A reader who has gone away (`| head`, a closed terminal) is no failure:
+/// a service must not end because nobody reads its greeting.
 pub fn print<T: Serialize>(json: bool, result: &T, text: impl FnOnce(&T) -> String) -> Result<()> {
-    if json {
-        println!("{}", serde_json::to_string_pretty(result)?);
-    } else {
-        println!("{}", text(result).trim_end());
+    let text = if json { serde_json::to_string_pretty(result)? } else { text(result) };
+    match writeln!(std::io::stdout(), "{}", text.trim_end()) {
+        Err(error) if error.kind() != ErrorKind::BrokenPipe => Err(error.into()),
+        _ => Ok(()),
     }
-    Ok(())
 }
 
 /// Prints an error with what led to it.

@@ -17,13 +17,16 @@ use write::{Camera, drawing, keep, moving, photograph};
 
 const PLAIN: Camera = Camera { turned: false, wide_gamut: false, grain: 9.0 };
 
+/// Path, width, height, camera, and the scene for an aspect ratio.
+type Photograph = (&'static str, usize, usize, Camera, fn(f32) -> scenes::Scene);
+
 fn main() -> Result<()> {
     let mut arguments = std::env::args().skip(1);
     let folder = PathBuf::from(arguments.next().context("usage: kivet-festival FOLDER [PART]")?);
     let part = arguments.next().unwrap_or_default();
     let at = |name: &str| name.contains(&part).then(|| folder.join(name));
 
-    let photographs: [(&str, usize, usize, Camera, fn(f32) -> scenes::Scene); 13] = [
+    let photographs: [Photograph; 13] = [
         ("harbour/kites-dawn.jpg", 4992, 3328, PLAIN, scenes::harbour_dawn),
         ("harbour/roofs.jpg", 4608, 3072, PLAIN, scenes::roofs),
         ("beach/dunes-noon.jpg", 4800, 3200, PLAIN, scenes::dunes),

@@ -117,9 +117,9 @@ pub fn drawing(
                 sum = [sum[0] + r * a, sum[1] + g * a, sum[2] + b * a, sum[3] + a];
             }
             let [r, g, b, alpha] = sum;
-            if alpha > 0 {
-                out.copy_from_slice(&[r / alpha, g / alpha, b / alpha, alpha / 4].map(|value| value as u8));
-            }
+            // Where nothing was painted the colour is of no matter.
+            let mean = |channel: u32| channel.checked_div(alpha).unwrap_or(0);
+            out.copy_from_slice(&[mean(r), mean(g), mean(b), alpha / 4].map(|value| value as u8));
         }
     });
     let mut file = Vec::new();
@@ -137,8 +137,8 @@ pub fn moving(path: &Path, width: u16, height: u16, frames: u32, scene: impl Fn(
         let mut encoder = gif::Encoder::new(&mut file, width, height, &[])?;
         encoder.set_repeat(gif::Repeat::Infinite)?;
         for number in 0..frames {
-            let mut pixels = expose(width.into(), height.into(), 0.0, &scene(number as f32 / frames as f32));
-            let mut frame = gif::Frame::from_rgb_speed(width, height, &mut pixels, 10);
+            let pixels = expose(width.into(), height.into(), 0.0, &scene(number as f32 / frames as f32));
+            let mut frame = gif::Frame::from_rgb_speed(width, height, &pixels, 10);
             frame.delay = 6;
             encoder.write_frame(&frame)?;
         }

@@ -67,7 +67,7 @@ impl<'a> Avif<'a> {
     /// (ISO/IEC 23008-12, 6.5.10 and 6.5.12).
     pub(crate) fn turned(&self) -> (u8, Option<u8>) {
         let image = self.image();
-        let has = |flag| image.transformFlags & flag as u32 != 0;
+        let has = |flag| image.transformFlags & flag != 0;
         let quarters = if has(sys::AVIF_TRANSFORM_IROT) { image.irot.angle } else { 0 };
         (quarters, has(sys::AVIF_TRANSFORM_IMIR).then_some(image.imir.axis))
     }

@@ -167,7 +167,7 @@ impl Pipeline {
                 let (source, key) = (&mut source, key.clone());
                 let worker = pipeline.clone();
                 pipeline.memory.try_get_with(key.clone(), async move {
-                    let (blob, from) = worker.from_disk_or_made(&key, job).await?;
+                    let (blob, from) = worker.find_or_make(&key, job).await?;
                     *source = from;
                     Ok(Arc::new(blob))
                 })
@@ -178,7 +178,7 @@ impl Pipeline {
         task.await.unwrap_or_else(|broken| Err(PipelineError::Broken(broken.to_string())))
     }
 
-    async fn from_disk_or_made(&self, key: &str, job: Job) -> Result<(Blob, Source), PipelineError> {
+    async fn find_or_make(&self, key: &str, job: Job) -> Result<(Blob, Source), PipelineError> {
         let store = |error| PipelineError::Store(Arc::new(error));
         let (records, wanted) = (self.records.clone(), key.to_owned());
         let indexed = blocking(move || records.has_rendition(&wanted).map_err(store)).await?;
