@@ -12,20 +12,25 @@ use anyhow::{Context, Result, ensure};
 
 use crate::run::{in_repository, release_binary, root, succeed};
 
-/// What is shown in a terminal: file name, command.
-const COMMANDS: [(&str, &str); 5] = [
-    ("render", "kivet render demo/originals/night/lanterns.jpg --recipe 640w_ratio-1-1 -o /tmp/lanterns.avif"),
+/// What is shown in a terminal: file name, commands one after the other.
+const COMMANDS: [(&str, &[&str]); 3] = [
     (
-        "markup",
-        "kivet markup photos/kites/six-panel.png --sizes '(min-width: 60em) 50vw, 100vw' --alt 'A six-panel kite'",
+        "commands",
+        &[
+            "kivet doctor --config demo/kivet.toml",
+            "kivet render demo/originals/night/lanterns.jpg --recipe 640w_ratio-1-1 -o /tmp/lanterns.avif",
+            "kivet markup photos/kites/six-panel.png --sizes '(min-width: 60em) 50vw, 100vw' --alt 'A six-panel kite'",
+        ],
     ),
     (
-        "headers",
-        "curl -sI -H 'Accept: image/avif,*/*' $KIVET_SERVICE/pic/640w/photos/harbour/kites-dawn.jpg; \
-         curl -s $KIVET_SERVICE/pic/640w_fidelty-60/photos/harbour/kites-dawn.jpg",
+        "pictures",
+        &[
+            "curl -sI -H 'Accept: image/avif' $KIVET_SERVICE/pic/640w/photos/harbour/kites-dawn.jpg",
+            "curl -sI $KIVET_SERVICE/pic/9000w_as-webp/photos/kites/six-panel.png | grep -i '^kivet'",
+            "curl -s $KIVET_SERVICE/pic/640w_fidelty-60/photos/harbour/kites-dawn.jpg",
+        ],
     ),
-    ("doctor", "kivet doctor --config demo/kivet.toml"),
-    ("help", "kivet --help"),
+    ("help", &["kivet --help"]),
 ];
 
 /// Makes every picture anew.
@@ -65,12 +70,10 @@ fn shoot(folder: &Path, scratch: &Path, address: &str, link: &str) -> Result<()>
     page("console-library", link)?;
     let bench = "console/workbench?original=photos%2Fnight%2Flanterns.jpg&recipe=360w_ratio-4-3_at-left";
     page("console-workbench", &format!("{address}/{bench}"))?;
-    let slip = "console/workbench?original=photos%2Fkites%2Fsix-panel.png&recipe=240w_ratio-2:1";
-    page("console-refused", &format!("{address}/{slip}"))?;
     page("demo-as-written", &format!("{address}/demo/site/index.html"))?;
     page("demo-with-kivet", &format!("{address}/demo/site/with-kivet.html"))?;
-    for (name, command) in COMMANDS {
-        terminal(&folder.join(format!("terminal-{name}")).with_extension("png"), scratch, address, command)?;
+    for (name, commands) in COMMANDS {
+        terminal(&folder.join(format!("terminal-{name}")).with_extension("png"), scratch, address, commands)?;
     }
     Ok(())
 }
@@ -89,10 +92,11 @@ fn chromium(scratch: &Path, to: &Path, url: &str) -> Result<()> {
     )
 }
 
-/// Runs a command in a terminal window and takes its picture.
-fn terminal(to: &Path, scratch: &Path, address: &str, command: &str) -> Result<()> {
+/// Runs commands in a terminal window and takes its picture.
+fn terminal(to: &Path, scratch: &Path, address: &str, commands: &[&str]) -> Result<()> {
     println!("{}", to.display());
-    let script = format!("printf '\\033[1m$ %s\\033[0m\\n' \"{}\"; {command}; sleep 60", command.replace('$', "\\$"));
+    let shown = |command: &&str| format!("cat <<'END'\n\u{1b}[1m$ {command}\u{1b}[0m\nEND\n{command}\necho; echo\n");
+    let script = commands.iter().map(shown).collect::<String>() + "sleep 60";
     let binaries: PathBuf = release_binary("kivet")?.parent().map(Path::to_path_buf).unwrap_or_default();
     let path = format!("{}:{}", binaries.display(), std::env::var("PATH").unwrap_or_default());
     let mut screen = Command::new("Xvfb").args([":94", "-screen", "0", "1280x800x24"]).stderr(Stdio::null()).spawn()?;
@@ -102,7 +106,7 @@ fn terminal(to: &Path, scratch: &Path, address: &str, command: &str) -> Result<(
         .env("PATH", path)
         .env("KIVET_SERVICE", address)
         .env("KIVET_DATA", scratch.join("data"))
-        .args(["-geometry", "126x40+0+0", "-fa", "DejaVu Sans Mono", "-fs", "12", "-bg", "#fbf9f4", "-fg", "#1d2b30"])
+        .args(["-geometry", "128x42+0+0", "-fa", "DejaVu Sans Mono", "-fs", "12", "-bg", "#fbf9f4", "-fg", "#1d2b30"])
         .args(["-e", "bash", "-c", &script])
         .spawn();
     sleep(Duration::from_secs(3));

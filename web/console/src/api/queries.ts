@@ -21,5 +21,4 @@ export const recipeQuery = (text: string, original: string | undefined) =>
     queryKey: ["recipe", text, original],
     queryFn: async () =>
       dataOf(await client.GET("/api/recipe", { params: { query: { text, ...(original && { original }) } } })),
-    placeholderData: (previous) => previous,
   });

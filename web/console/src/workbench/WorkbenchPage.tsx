@@ -1,5 +1,6 @@
-import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { Select, Spin } from "antd";
+import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { ProblemError } from "../api/client";
 import { libraryQuery, recipeQuery } from "../api/queries";
@@ -26,8 +27,11 @@ export default function WorkbenchPage() {
   };
 
   const asked = useDebounced(text, 250);
-  const recipe = useQuery({ ...recipeQuery(asked, id), enabled: id !== undefined, placeholderData: keepPreviousData });
+  const recipe = useQuery({ ...recipeQuery(asked, id), enabled: id !== undefined });
   const refused = recipe.error instanceof ProblemError ? recipe.error.problem : undefined;
+  // While a recipe is refused, the last good one stays in view: a slip of the pen must not clear the table.
+  const [good, setGood] = useState(recipe.data);
+  if (recipe.data && recipe.data !== good) setGood(recipe.data);
 
   if (library.error) return <Trouble error={library.error} />;
   if (!library.data) return <Spin />;
@@ -58,19 +62,17 @@ export default function WorkbenchPage() {
       <div className="bench">
         <div className="panel">
           <RecipeField text={text} refused={asked === text ? refused : undefined} onChange={(recipe) => { set({ recipe }); }} />
-          {recipe.data && (
+          {good && (
             <RecipeControls
-              clauses={recipe.data.clauses}
-              onChange={(change) => { set({ recipe: recipeText(changed(recipe.data.clauses, change)) || START }); }}
+              clauses={good.clauses}
+              onChange={(change) => { set({ recipe: recipeText(changed(good.clauses, change)) || START }); }}
             />
           )}
         </div>
-        {original && recipe.data?.outcome && !refused && (
-          <ContactSheet
-            address={original.address}
-            clauses={recipe.data.clauses}
-            outcome={recipe.data.outcome}
-          />
+        {original && good?.outcome && (
+          <div style={{ opacity: refused ? 0.4 : 1 }}>
+            <ContactSheet address={original.address} clauses={good.clauses} outcome={good.outcome} />
+          </div>
         )}
       </div>
     </>
