@@ -1,7 +1,7 @@
 //! Counters, in the Prometheus text format. One registry a service, so that several can run in one process.
 
 use kivet_recipe::Format;
-use prometheus::{Histogram, HistogramOpts, IntCounterVec, Opts, Registry, TextEncoder};
+use prometheus::{Histogram, HistogramOpts, IntCounterVec, IntGauge, Opts, Registry, TextEncoder};
 
 use crate::pipeline::{Source, Spent};
 
@@ -13,6 +13,7 @@ pub struct Metrics {
     sources: IntCounterVec,
     made: IntCounterVec,
     made_bytes: IntCounterVec,
+    under_way: IntGauge,
     queued: Histogram,
     work: Histogram,
 }
@@ -35,7 +36,10 @@ impl Metrics {
             registry.register(Box::new(histogram.clone()))?;
             Ok::<_, prometheus::Error>(histogram)
         };
+        let under_way = IntGauge::new("kivet_renditions_under_way", "Renditions being computed now.")?;
+        registry.register(Box::new(under_way.clone()))?;
         Ok(Self {
+            under_way,
             answers: counter("kivet_picture_answers_total", "Answers to picture requests.", "status")?,
             sources: counter("kivet_rendition_sources_total", "Where sent renditions came from.", "source")?,
             made: counter("kivet_renditions_made_total", "Renditions computed.", "format")?,
@@ -62,6 +66,12 @@ impl Metrics {
         self.sources.with_label_values(&[name]).inc();
     }
 
+    /// Counts a rendition as under way until the answer is dropped.
+    pub fn begun(&self) -> UnderWay {
+        self.under_way.inc();
+        UnderWay(self.under_way.clone())
+    }
+
     /// Counts a computed rendition.
     pub fn made(&self, format: Format, bytes: usize, spent: Spent) {
         self.made.with_label_values(&[format.name()]).inc();
@@ -76,5 +86,14 @@ impl Metrics {
     /// If the encoder refuses.
     pub fn text(&self) -> Result<String, prometheus::Error> {
         TextEncoder::new().encode_to_string(&self.registry.gather())
+    }
+}
+
+/// A rendition under way.
+pub struct UnderWay(IntGauge);
+
+impl Drop for UnderWay {
+    fn drop(&mut self) {
+        self.0.dec();
     }
 }

@@ -2,14 +2,17 @@
 
 use std::{future::Future, net::SocketAddr, path::PathBuf, sync::Arc, time::Duration};
 
-use axum::Router;
+use axum::{
+    Router,
+    http::{StatusCode, Uri},
+};
 use kivet_store::{Blobs, Records, StoreError};
 use tokio::net::TcpListener;
 use tower_http::trace::TraceLayer;
 
 use crate::{
-    api, app::App, config::Config, console, demo, health, metrics::Metrics, pic, pipeline::Pipeline, shelves::Shelves,
-    sign_in::SignIn,
+    api, app::App, config::Config, console, demo, health, metrics::Metrics, pic, pipeline::Pipeline, problem::Problem,
+    shelves::Shelves, sign_in::SignIn,
 };
 
 /// How long open requests may take to finish once the service is told to stop.
@@ -128,5 +131,10 @@ fn router(app: &App, config: &Config) -> Router {
     if let Some(folder) = &config.demo {
         router = router.merge(demo::routes(folder));
     }
-    router.layer(TraceLayer::new_for_http()).with_state(app.clone())
+    router.fallback(nothing_here).layer(TraceLayer::new_for_http()).with_state(app.clone())
+}
+
+async fn nothing_here(uri: Uri) -> Problem {
+    let detail = format!("there is nothing at `{}`; pictures are at /pic/<recipe>/<shelf>/<path>", uri.path());
+    Problem::new(StatusCode::NOT_FOUND, "nothing-here", detail)
 }

@@ -198,8 +198,9 @@ impl Pipeline {
         let turn = self.queue.turn().await?;
         let queued = asked.elapsed();
         let (original, choice, canvas) = (Arc::clone(&job.original), job.choice.clone(), job.recipe.canvas);
+        let under_way = self.metrics.begun();
         let made = blocking(move || {
-            let _turn = turn;
+            let _until_done = (turn, under_way);
             let bytes = read(&original)?;
             render(&bytes, original.facts(), &choice, canvas)
                 .map_err(|source| PipelineError::Image { id: original.id.to_string(), source })

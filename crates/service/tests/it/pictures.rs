@@ -123,12 +123,8 @@ async fn being_told_to_stop_does_not_cut_off_a_viewer() {
     let mut kivet = Running::start().await;
     let address = format!("{}/pic/1920w_as-avif/photos/night/lanterns.jpg", kivet.root);
     let viewer = tokio::spawn(async move { reqwest::get(address).await.unwrap().bytes().await.unwrap() });
-    while kivet.counter("kivet_picture_answers_total").await == 0 && !viewer.is_finished() {
-        // Long enough for the request to have begun, far too short for it to have ended.
-        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
-        if kivet.counter("kivet_rendition_sources_total").await == 0 {
-            break;
-        }
+    while kivet.counter("kivet_renditions_under_way").await == 0 {
+        assert!(!viewer.is_finished(), "the rendition was made before it was seen under way");
     }
     kivet.tell_to_stop();
     let facts = probe(&viewer.await.unwrap(), Limits::default()).unwrap();

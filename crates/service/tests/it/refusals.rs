@@ -51,6 +51,7 @@ async fn every_bad_request_is_told_what_is_wrong_and_what_would_work() {
         ("/pic/640w/press/x.jpg", 404, "shelf-not-yet-read", "a web server"),
         ("/pic/640w/photos/harbour/nothing.jpg", 404, "no-such-original", "photos/harbour/nothing.jpg"),
         ("/pic/640w/photos/harbour", 404, "no-such-original", "photos/harbour"),
+        ("/pics/640w/photos/harbour/roofs.jpg", 404, "nothing-here", "/pic/<recipe>"),
         ("/pic/640w/photos", 404, "incomplete-address", "/pic/<recipe>/<shelf>/<path>"),
         ("/pic/640w/odd/letter.jpg", 415, "not-a-picture", "odd/letter.jpg"),
         ("/pic/640w/odd/half.png", 422, "damaged-original", "png data is damaged"),

@@ -88,10 +88,10 @@ impl Running {
         std::fs::read_to_string(self.folder.path().join("data/admin-token")).unwrap().trim().to_owned()
     }
 
-    /// The value of a counter in `/metrics`, summed over its labels.
+    /// The value of a counter or gauge in `/metrics`, summed over its labels.
     pub async fn counter(&self, name: &str) -> u64 {
         let text = self.get("/metrics").await.text().await.unwrap();
-        let lines = text.lines().filter(|line| line.starts_with(&format!("{name}{{")));
+        let lines = text.lines().filter(|line| line.split(['{', ' ']).next() == Some(name));
         lines.map(|line| line.rsplit(' ').next().unwrap().parse::<u64>().unwrap()).sum()
     }
 }
