@@ -6,6 +6,8 @@ export default defineConfig({
   base: "/console/",
   plugins: [react()],
   build: {
+    // The component library is one chunk of its own: it changes least.
+    chunkSizeWarningLimit: 700,
     rolldownOptions: {
       output: {
         codeSplitting: {

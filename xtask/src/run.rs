@@ -4,6 +4,7 @@ use std::{
     ffi::OsStr,
     path::{Path, PathBuf},
     process::Command,
+    time::SystemTime,
 };
 
 use anyhow::{Context, Result, ensure};
@@ -37,15 +38,27 @@ pub fn console(arguments: &[&str]) -> Result<()> {
     succeed(Command::new("npm").args(arguments).current_dir(root().join("web/console")))
 }
 
-/// Installs the console's packages if they changed, and builds it.
+/// Installs the console's packages and builds it, each only if what it depends on has changed: a fresh build of the
+/// console makes cargo build the service anew.
 pub fn console_built() -> Result<()> {
     let folder = root().join("web/console");
-    let changed = |file: &str| folder.join(file).metadata().and_then(|about| about.modified());
-    let installed = changed("node_modules/.package-lock.json").ok();
-    if installed.is_none() || installed < changed("package-lock.json").ok() {
+    let installed = changed(&folder.join("node_modules/.package-lock.json"));
+    if installed.is_none() || installed < changed(&folder.join("package-lock.json")) {
         console(&["ci", "--no-audit", "--no-fund"])?;
     }
-    console(&["run", "--silent", "build"])
+    let built = changed(&folder.join("dist/index.html"));
+    let sources = ["src", "index.html", "package-lock.json", "vite.config.ts"];
+    if built.is_none() || sources.iter().any(|source| changed(&folder.join(source)) > built) {
+        console(&["run", "--silent", "build"])?;
+    }
+    Ok(())
+}
+
+/// When a file, or anything in a folder, last changed; `None` if it is not there.
+fn changed(path: &Path) -> Option<SystemTime> {
+    let own = path.metadata().and_then(|about| about.modified()).ok()?;
+    let entries = std::fs::read_dir(path).into_iter().flatten().filter_map(|entry| entry.ok());
+    Some(entries.filter_map(|entry| changed(&entry.path())).fold(own, SystemTime::max))
 }
 
 /// Where cargo puts a release binary.
