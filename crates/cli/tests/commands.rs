@@ -131,3 +131,45 @@ fn doctor_tells_what_is_there_and_serve_refuses_what_it_cannot_follow() {
     fails(&["serve", "--config", "nowhere.toml"], 1, &["nowhere.toml"]);
     fails(&["demo", "--folder", "/nowhere"], 1, &["--folder"]);
 }
+
+/// The smallest file of the design page, as it stands: folder shelves are served, the other kinds refused by name.
+#[test]
+fn the_smallest_configuration_starts_and_refuses_what_is_not_there_yet() {
+    let folder = tempfile::tempdir().unwrap();
+    std::fs::create_dir_all(folder.path().join("demo/originals")).unwrap();
+    let config = folder.path().join("kivet.toml");
+    let text = r#"
+        listen = "127.0.0.1:8484"
+        data   = "kivet-data"            # records, renditions, reductions, the admin token (mode 0600)
+
+        [shelves.photos]
+        folder = "demo/originals"
+
+        [shelves.press]
+        web = "https://press.example/uploads/"
+
+        [shelves.archive]
+        bucket = "s3://archive/images"   # endpoint, region and credentials as S3 clients usually take them
+
+        [access]
+        addresses = "open"               # open | listed | signed
+    "#;
+    std::fs::write(&config, text).unwrap();
+    let mut child = Command::new(env!("CARGO_BIN_EXE_kivet"))
+        .args(["serve", "--listen", "127.0.0.1:0", "--config"])
+        .arg(&config)
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut greeting = String::new();
+    BufReader::new(child.stdout.take().unwrap()).read_line(&mut greeting).unwrap();
+    child.kill().unwrap();
+    let log = text(&child.wait_with_output().unwrap().stderr);
+    assert!(greeting.contains("Kivet serves pictures at"), "{greeting}");
+    assert!(log.contains("press") && log.contains("a web server") && log.contains("a bucket"), "{log}");
+
+    use std::os::unix::fs::PermissionsExt;
+    let token = folder.path().join("kivet-data/admin-token").metadata().unwrap();
+    assert_eq!(token.permissions().mode() & 0o777, 0o600);
+}

@@ -67,7 +67,8 @@ pub fn start(config: &Config, json: bool, hints: impl FnOnce(&str) -> String) ->
     let colours = std::io::stderr().is_terminal();
     tracing_subscriber::fmt().with_env_filter(filter).with_ansi(colours).with_writer(std::io::stderr).init();
     runtime()?.block_on(async {
-        let service = Service::bind(config).await?;
+        // The message already tells its cause.
+        let service = Service::bind(config).await.map_err(|error| anyhow!("{error}"))?;
         let root = format!("http://{}", service.address());
         let started =
             Started { pictures: format!("{root}/pic/"), console: service.sign_in_link()?, hints: hints(&root) };

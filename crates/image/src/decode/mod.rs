@@ -81,3 +81,6 @@ impl RowSource for Whole {
         Ok(())
     }
 }
+
+#[cfg(test)]
+mod tests;

@@ -130,3 +130,39 @@ async fn being_told_to_stop_does_not_cut_off_a_viewer() {
     let facts = probe(&viewer.await.unwrap(), Limits::default()).unwrap();
     assert_eq!(facts.size.width, 1920);
 }
+
+#[tokio::test]
+async fn a_viewer_who_leaves_does_not_throw_the_work_away() {
+    let kivet = Running::start().await;
+    let path = "/pic/1280w_as-avif/photos/night/lanterns.jpg";
+    let leaving = tokio::spawn(reqwest::get(format!("{}{path}", kivet.root)));
+    while kivet.counter("kivet_renditions_under_way").await == 0 {
+        assert!(!leaving.is_finished(), "the rendition was made before it was seen under way");
+    }
+    leaving.abort();
+    let stayed = kivet.picture(path).await;
+    assert_eq!(stayed.status(), 200);
+    assert_ne!(header(&stayed, "cache-status"), "Kivet; fwd=miss; stored; detail=final");
+    assert_eq!(kivet.counter("kivet_renditions_made_total").await, 1);
+}
+
+#[tokio::test]
+async fn a_flat_logo_is_exact_and_transparency_survives_or_is_laid_on_a_colour() {
+    let kivet = Running::start().await;
+    let draw = async |path: &str| {
+        let bytes = kivet.picture(path).await.bytes().await.unwrap();
+        let facts = probe(&bytes, Limits::default()).unwrap();
+        let plan = kivet_recipe::plan(&"as-png".parse().unwrap(), facts.size);
+        (facts.format, kivet_image::draw(&bytes, &facts, &plan, None).unwrap())
+    };
+    let (format, logo) = draw("/pic/320w/photos/brand/windmark-logo.png").await;
+    let (_, exact) = draw("/pic/320w_as-png/photos/brand/windmark-logo.png").await;
+    assert_eq!((format, logo.has_alpha()), (Format::Webp, true), "few colours are kept exactly, in the smaller format");
+    let differs =
+        logo.bytes().chunks(4).zip(exact.bytes().chunks(4)).any(|(a, b)| a[3] != b[3] || (a[3] == 255 && a != b));
+    assert!(!differs, "both exact formats hold the same pixels");
+
+    let (format, laid) = draw("/pic/320w_on-102030_as-png/photos/brand/windmark-logo.png").await;
+    let last = laid.bytes().len() - 3;
+    assert_eq!((format, laid.has_alpha(), &laid.bytes()[last..]), (Format::Png, false, &[16, 32, 48][..]));
+}

@@ -1,0 +1,121 @@
+//! Files as other programs write them, each with pixels known beforehand.
+
+use kivet_recipe::{Encoding, Format, Orientation, Recipe, Size, plan};
+use mozjpeg::{ColorSpace, Compress, Marker};
+use png::{BitDepth, ColorType};
+
+use crate::{ImageError, Limits, Raster, draw, encode, open, probe, reduction_for};
+
+/// The whole picture, drawn at its own size.
+fn whole(bytes: &[u8]) -> Raster {
+    let facts = probe(bytes, Limits::default()).expect("a picture");
+    draw(bytes, &facts, &plan(&Recipe::default(), facts.size), None).expect("drawn")
+}
+
+/// A PNG written with the given layout; `data` is its rows.
+fn png_of(size: Size, colour: ColorType, depth: BitDepth, palette: Option<(&[u8], &[u8])>, data: &[u8]) -> Vec<u8> {
+    let mut bytes = Vec::new();
+    let mut encoder = png::Encoder::new(&mut bytes, size.width, size.height);
+    encoder.set_color(colour);
+    encoder.set_depth(depth);
+    if let Some((colours, alphas)) = palette {
+        encoder.set_palette(colours);
+        encoder.set_trns(alphas);
+    }
+    encoder.write_header().expect("a header").write_image_data(data).expect("pixels");
+    bytes
+}
+
+#[test]
+fn every_png_layout_gives_its_colours() {
+    let two = Size::new(2, 1);
+    let gray = png_of(two, ColorType::Grayscale, BitDepth::Eight, None, &[0, 200]);
+    assert_eq!(whole(&gray).bytes(), [0, 0, 0, 200, 200, 200]);
+    let bits = png_of(two, ColorType::Grayscale, BitDepth::One, None, &[0b0100_0000]);
+    assert_eq!(whole(&bits).bytes(), [0, 0, 0, 255, 255, 255]);
+    let gray_alpha = png_of(two, ColorType::GrayscaleAlpha, BitDepth::Eight, None, &[90, 255, 90, 128]);
+    assert_eq!(whole(&gray_alpha).bytes(), [90, 90, 90, 255, 90, 90, 90, 128]);
+    let deep =
+        png_of(two, ColorType::Rgb, BitDepth::Sixteen, None, &[255, 255, 128, 128, 0, 0, 10, 10, 20, 20, 30, 30]);
+    assert_eq!(whole(&deep).bytes(), [255, 128, 0, 10, 20, 30]);
+    let palette: (&[u8], &[u8]) = (&[200, 30, 30, 30, 30, 200], &[255, 0]);
+    let indexed = png_of(two, ColorType::Indexed, BitDepth::Eight, Some(palette), &[0, 1]);
+    assert_eq!(whole(&indexed).bytes(), [200, 30, 30, 255, 0, 0, 0, 0]);
+}
+
+#[test]
+fn a_gray_jpeg_is_gray_and_a_cmyk_one_is_refused_by_name() {
+    let jpeg = |space: ColorSpace, pixels: &[u8]| {
+        let mut compress = Compress::new(space);
+        compress.set_size(16, 16);
+        compress.set_quality(95.0);
+        let mut started = compress.start_compress(Vec::new()).expect("started");
+        started.write_scanlines(pixels).expect("written");
+        started.finish().expect("finished")
+    };
+    let gray = whole(&jpeg(ColorSpace::JCS_GRAYSCALE, &[140; 256]));
+    assert!(gray.bytes().iter().all(|value| value.abs_diff(140) <= 1));
+    let cmyk = jpeg(ColorSpace::JCS_CMYK, &[100; 1024]);
+    let facts = probe(&cmyk, Limits::default()).expect("its header is readable");
+    let refused = open(&cmyk, &facts, 8).err();
+    assert_eq!(refused, Some(ImageError::NotYetDrawn { sort: "CMYK JPEG" }));
+}
+
+#[test]
+fn a_turned_jpeg_with_a_profile_comes_out_upright_in_srgb() {
+    // Left half Display P3 (200, 120, 60), right half white; EXIF orientation 6 turns it a quarter clockwise.
+    let pixels: Vec<u8> =
+        (0..64 * 32).flat_map(|i| if i % 64 < 32 { [200, 120, 60] } else { [255, 255, 255] }).collect();
+    let mut compress = Compress::new(ColorSpace::JCS_RGB);
+    compress.set_size(64, 32);
+    compress.set_quality(98.0);
+    let mut started = compress.start_compress(Vec::new()).expect("started");
+    started.write_marker(Marker::APP(1), b"Exif\0\0MM\0\x2a\0\0\0\x08\0\x01\x01\x12\0\x03\0\0\0\x01\0\x06\0\0\0\0\0\0");
+    started.write_icc_profile(&moxcms::ColorProfile::new_display_p3().encode().expect("a profile"));
+    started.write_scanlines(&pixels).expect("written");
+    let bytes = started.finish().expect("finished");
+
+    let facts = probe(&bytes, Limits::default()).expect("a picture");
+    assert_eq!((facts.size, facts.orientation), (Size::new(32, 64), Orientation::from_exif(6).expect("6")));
+    assert!(facts.profile.expect("a profile").contains("P3"));
+    let upright = whole(&bytes);
+    let at = |x: usize, y: usize| &upright.bytes()[(y * 32 + x) * 3..][..3];
+    for (got, expected) in at(16, 8).iter().zip([213u8, 115, 42]) {
+        assert!(got.abs_diff(expected) <= 3, "{:?}", at(16, 8));
+    }
+    assert!(at(16, 56).iter().all(|value| *value >= 252), "{:?}", at(16, 56));
+}
+
+#[test]
+fn lossless_formats_return_every_pixel() {
+    let noise = |i: u32| (i.wrapping_mul(2_654_435_761) >> 13) as u8;
+    for alpha in [false, true] {
+        let channels = if alpha { 4 } else { 3 };
+        // Colours under full transparency may be forgotten, so there is none here.
+        let byte = |i: u32| if alpha && i % 4 == 3 { noise(i) | 0x80 } else { noise(i) };
+        let raster =
+            Raster::new(Size::new(37, 23), alpha, (0..37 * 23 * channels).map(byte).collect()).expect("pixels");
+        for format in [Format::Png, Format::Webp] {
+            let bytes = encode(&raster, format, Encoding::Lossless).expect("encoded");
+            let back = whole(&bytes);
+            let worst = raster.bytes().iter().zip(back.bytes()).map(|(a, b)| a.abs_diff(*b)).max();
+            // Premultiplying and back may round once where alpha is low; opaque pixels are exact.
+            assert!(worst <= Some(if alpha { 1 } else { 0 }), "{format} alpha {alpha}: {worst:?}");
+        }
+    }
+}
+
+#[test]
+fn reduced_decoding_always_leaves_half_as_many_pixels_again() {
+    for (crop, drawn) in [
+        ((4800.0, 3200.0), Size::new(640, 427)),
+        ((6000.0, 100.0), Size::new(30, 90)),
+        ((10.0, 10.0), Size::new(10, 10)),
+    ] {
+        let eighths = f64::from(reduction_for(crop, drawn));
+        assert!((1.0..=8.0).contains(&eighths));
+        let enough = crop.0 * eighths / 8.0 >= 1.5 * f64::from(drawn.width)
+            && crop.1 * eighths / 8.0 >= 1.5 * f64::from(drawn.height);
+        assert!(enough || eighths == 8.0, "{crop:?} {drawn}: {eighths}");
+    }
+}
