@@ -138,7 +138,7 @@ fn the_smallest_configuration_starts_and_refuses_what_is_not_there_yet() {
     let folder = tempfile::tempdir().unwrap();
     std::fs::create_dir_all(folder.path().join("demo/originals")).unwrap();
     let config = folder.path().join("kivet.toml");
-    let text = r#"
+    let smallest = r#"
         listen = "127.0.0.1:8484"
         data   = "kivet-data"            # records, renditions, reductions, the admin token (mode 0600)
 
@@ -154,7 +154,7 @@ fn the_smallest_configuration_starts_and_refuses_what_is_not_there_yet() {
         [access]
         addresses = "open"               # open | listed | signed
     "#;
-    std::fs::write(&config, text).unwrap();
+    std::fs::write(&config, smallest).unwrap();
     let mut child = Command::new(env!("CARGO_BIN_EXE_kivet"))
         .args(["serve", "--listen", "127.0.0.1:0", "--config"])
         .arg(&config)
