@@ -1,0 +1,277 @@
+//! Media queries (Media Queries Level 4, sections 2 and 3) against a device.
+
+use cssparser::{ParseError, Parser, Token};
+
+use super::length::{Basis, next_length};
+use crate::Device;
+
+type Parsed<T> = Result<T, ParseError<()>>;
+
+/// True if a media query list matches the device. A feature that is not known matches nothing, not even negated.
+pub fn media_matches(text: &str, device: &Device) -> bool {
+    if text.trim().is_empty() {
+        return true;
+    }
+    let mut parser = Parser::new(text);
+    parser.parse_comma_separated_ignoring_errors(|query| one(query, device)).contains(&Some(true))
+}
+
+/// As [`media_matches`] for one media condition at the front of `parser`, as in `sizes`.
+pub(super) fn next_condition(parser: &mut Parser<'_>, device: &Device) -> Parsed<bool> {
+    Ok(condition(parser, device)? == Some(true))
+}
+
+/// A whole query; `None` if it hangs on something unknown.
+fn one(parser: &mut Parser<'_>, device: &Device) -> Parsed<Option<bool>> {
+    if let Ok(answer) = parser.try_parse(|parser| condition(parser, device)) {
+        return Ok(answer);
+    }
+    let mut word = parser.expect_ident()?.to_ascii_lowercase();
+    let negated = word == "not";
+    if negated || word == "only" {
+        word = parser.expect_ident()?.to_ascii_lowercase();
+    }
+    let mut answer = Some(matches!(word.as_str(), "all" | "screen"));
+    if parser.try_parse(|parser| parser.expect_ident_matching("and")).is_ok() {
+        answer = both(answer, condition(parser, device)?);
+    }
+    Ok(if negated { answer.map(|answer| !answer) } else { answer })
+}
+
+fn condition(parser: &mut Parser<'_>, device: &Device) -> Parsed<Option<bool>> {
+    if parser.try_parse(|parser| parser.expect_ident_matching("not")).is_ok() {
+        return Ok(in_parentheses(parser, device)?.map(|answer| !answer));
+    }
+    let mut answer = in_parentheses(parser, device)?;
+    loop {
+        if parser.try_parse(|parser| parser.expect_ident_matching("and")).is_ok() {
+            answer = both(answer, in_parentheses(parser, device)?);
+        } else if parser.try_parse(|parser| parser.expect_ident_matching("or")).is_ok() {
+            let other = in_parentheses(parser, device)?;
+            answer = match (answer, other) {
+                (Some(true), _) | (_, Some(true)) => Some(true),
+                (Some(false), Some(false)) => Some(false),
+                _ => None,
+            };
+        } else {
+            return Ok(answer);
+        }
+    }
+}
+
+fn both(one: Option<bool>, other: Option<bool>) -> Option<bool> {
+    match (one, other) {
+        (Some(false), _) | (_, Some(false)) => Some(false),
+        (Some(true), Some(true)) => Some(true),
+        _ => None,
+    }
+}
+
+fn in_parentheses(parser: &mut Parser<'_>, device: &Device) -> Parsed<Option<bool>> {
+    parser.expect_parenthesis_block()?;
+    parser.parse_nested_block(|inner| {
+        if let Ok(answer) = inner.try_parse(|inner| {
+            let answer = condition(inner, device)?;
+            inner.expect_exhausted()?;
+            Ok::<_, ParseError<()>>(answer)
+        }) {
+            return Ok(answer);
+        }
+        let answer = feature(inner, device).unwrap_or(None);
+        while inner.next().is_ok() {}
+        Ok(answer)
+    })
+}
+
+/// How a value is compared with the device's.
+#[derive(Clone, Copy, PartialEq)]
+enum Comparison {
+    Less,
+    AtMost,
+    Equal,
+    AtLeast,
+    More,
+}
+
+impl Comparison {
+    fn holds(self, device: f64, value: f64) -> bool {
+        match self {
+            Self::Less => device < value,
+            Self::AtMost => device <= value + 1e-6,
+            Self::Equal => (device - value).abs() < 1e-6,
+            Self::AtLeast => device >= value - 1e-6,
+            Self::More => device > value,
+        }
+    }
+
+    const fn mirrored(self) -> Self {
+        match self {
+            Self::Less => Self::More,
+            Self::AtMost => Self::AtLeast,
+            Self::Equal => Self::Equal,
+            Self::AtLeast => Self::AtMost,
+            Self::More => Self::Less,
+        }
+    }
+}
+
+fn feature(parser: &mut Parser<'_>, device: &Device) -> Parsed<Option<bool>> {
+    let name = parser.try_parse(|parser| parser.expect_ident().map(|name| name.to_ascii_lowercase()));
+    let Ok(name) = name else {
+        // 400px <= width [<= 700px]
+        let low = quantity(parser, device)?;
+        let first = comparison(parser)?.mirrored();
+        let name = parser.expect_ident()?.to_ascii_lowercase();
+        let Some(actual) = actual(&name, device) else { return Ok(None) };
+        let above = first.holds(actual, low);
+        let below = match comparison(parser) {
+            Ok(second) => second.holds(actual, quantity(parser, device)?),
+            Err(_) => true,
+        };
+        return Ok(Some(above && below));
+    };
+    if parser.is_exhausted() {
+        return Ok(actual(&name, device).map(|actual| actual != 0.0).or_else(|| keyword(&name, None)));
+    }
+    if let Ok(compared) = parser.try_parse(comparison) {
+        let value = quantity(parser, device)?;
+        return Ok(actual(&name, device).map(|actual| compared.holds(actual, value)));
+    }
+    parser.expect_colon()?;
+    if let Ok(word) = parser.try_parse(|parser| parser.expect_ident().map(|word| word.to_ascii_lowercase())) {
+        if name == "orientation" {
+            let portrait = device.height >= device.width;
+            return Ok(Some((word == "portrait") == portrait));
+        }
+        return Ok(keyword(&name, Some(&word)));
+    }
+    let (name, compared) = match name.strip_prefix("-webkit-").unwrap_or(&name) {
+        name if name.starts_with("min-") => (name[4..].to_owned(), Comparison::AtLeast),
+        name if name.starts_with("max-") => (name[4..].to_owned(), Comparison::AtMost),
+        name => (name.to_owned(), Comparison::Equal),
+    };
+    let value = quantity(parser, device)?;
+    Ok(actual(&name, device).map(|actual| compared.holds(actual, value)))
+}
+
+/// The device's own value of a feature that can be measured.
+fn actual(name: &str, device: &Device) -> Option<f64> {
+    let (width, height) = (f64::from(device.width), f64::from(device.height));
+    Some(match name {
+        "width" | "device-width" => width,
+        "height" | "device-height" => height,
+        "aspect-ratio" | "device-aspect-ratio" => width / height,
+        "resolution" | "device-pixel-ratio" => device.density,
+        "color" => 8.0,
+        "monochrome" | "grid" => 0.0,
+        _ => return None,
+    })
+}
+
+/// What a browser under test says of features that are words.
+fn keyword(name: &str, word: Option<&str>) -> Option<bool> {
+    let (own, off) = match name {
+        "prefers-color-scheme" => ("light", ""),
+        "prefers-reduced-motion" | "prefers-reduced-data" | "prefers-contrast" | "prefers-reduced-transparency" => {
+            ("no-preference", "no-preference")
+        }
+        "display-mode" => ("browser", ""),
+        "scripting" => ("enabled", "none"),
+        "update" => ("fast", "none"),
+        "color-gamut" => ("srgb", ""),
+        "dynamic-range" => ("standard", ""),
+        "forced-colors" | "inverted-colors" => ("none", "none"),
+        _ => return None,
+    };
+    Some(word.map_or(own != off, |word| word == own))
+}
+
+fn comparison(parser: &mut Parser<'_>) -> Parsed<Comparison> {
+    let sign = match parser.next()? {
+        Token::Delim(sign @ ('<' | '>' | '=')) => *sign,
+        _ => return Err(ParseError::custom(())),
+    };
+    let or_equal = sign != '=' && parser.try_parse(|parser| parser.expect_delim('=')).is_ok();
+    Ok(match (sign, or_equal) {
+        ('<', false) => Comparison::Less,
+        ('<', true) => Comparison::AtMost,
+        ('>', false) => Comparison::More,
+        ('>', true) => Comparison::AtLeast,
+        _ => Comparison::Equal,
+    })
+}
+
+/// A length in CSS pixels, a resolution in dots per CSS pixel, a ratio or a number.
+fn quantity(parser: &mut Parser<'_>, device: &Device) -> Parsed<f64> {
+    let resolution = parser.try_parse(|parser| match parser.next()? {
+        Token::Dimension { value, unit, .. } => {
+            let dots = match unit.to_ascii_lowercase().as_str() {
+                "dppx" | "x" => 1.0,
+                "dpi" => 1.0 / 96.0,
+                "dpcm" => 2.54 / 96.0,
+                _ => return Err(ParseError::<()>::custom(())),
+            };
+            Ok(f64::from(*value) * dots)
+        }
+        Token::Number { value, .. } => Ok(f64::from(*value)),
+        _ => Err(ParseError::custom(())),
+    });
+    let Ok(number) = resolution else {
+        return next_length(parser, &Basis::viewport(f64::from(device.width), f64::from(device.height)));
+    };
+    match parser.try_parse(|parser| {
+        parser.expect_delim('/')?;
+        parser.expect_number()
+    }) {
+        Ok(below) => Ok(number / f64::from(below)),
+        Err(_) => Ok(number),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn queries_match_as_the_standard_says() {
+        let phone = Device::named("phone").expect("a device");
+        for yes in [
+            "",
+            "all",
+            "screen",
+            "only screen and (max-width: 600px)",
+            "(min-width: 412px)",
+            "(width <= 412px)",
+            "(400px <= width < 500px)",
+            "(orientation: portrait)",
+            "(min-resolution: 2dppx)",
+            "(resolution >= 288dpi)",
+            "(-webkit-min-device-pixel-ratio: 2.5)",
+            "print, (max-width: 40em)",
+            "not print",
+            "not (min-width: 500px)",
+            "(min-width: 100px) and (not (orientation: landscape))",
+            "(min-width: 900px) or (min-height: 900px)",
+            "(max-aspect-ratio: 1/2)",
+            "(prefers-color-scheme: light)",
+            "((max-width: 500px))",
+            "(color)",
+        ] {
+            assert!(media_matches(yes, &phone), "{yes}");
+        }
+        for no in [
+            "print",
+            "(min-width: 413px)",
+            "not all",
+            "(orientation: landscape)",
+            "(prefers-color-scheme: dark)",
+            "(some-future: thing)",
+            "not (some-future: thing)",
+            "screen and",
+            "(width > 412px)",
+            "(prefers-reduced-motion)",
+        ] {
+            assert!(!media_matches(no, &phone), "{no}");
+        }
+    }
+}
