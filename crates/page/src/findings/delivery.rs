@@ -1,0 +1,117 @@
+//! How answers arrive: broken, by way of a redirect, kept too briefly; pages that cannot come back; heavy embeds.
+
+use super::{Code, Cost, Finding, name, size};
+use crate::observation::{Embed, Observation, Request, Role, Use};
+
+/// A picture kept less than a day is fetched again by tomorrow's visit.
+const DAY_S: u64 = 86_400;
+
+/// An embed lighter than this is no heavier than a picture.
+const HEAVY: u64 = 400_000;
+
+pub(super) fn findings(page: &Observation) -> Vec<Finding> {
+    let mut found: Vec<Finding> = page.uses.iter().filter_map(|place| broken(page, place)).collect();
+    let mut told: Vec<&str> = Vec::new();
+    for place in &page.uses {
+        let Some(request) = page.request(&place.url) else { continue };
+        if told.contains(&place.url.as_str()) || request.status >= 400 {
+            continue;
+        }
+        told.push(&place.url);
+        found.extend(redirected(place, request));
+        found.extend(short(place, request));
+    }
+    found.extend(page.back.iter().map(|block| Finding {
+        code: Code::BlocksInstantBack,
+        element: crate::Element {
+            tag: "html".to_owned(),
+            path: block.reason.clone(),
+            selector: "html".to_owned(),
+            ..Default::default()
+        },
+        url: page.url.clone(),
+        cost: Cost::NONE,
+        why: format!("{}: going back loads the whole page anew", block.place),
+        mend: match block.reason.as_str() {
+            "no-store" => "Cache-Control: no-cache instead of no-store, unless the page is secret".to_owned(),
+            "unload" => "listen to pagehide instead of unload".to_owned(),
+            _ => format!("remove what the browser calls {}", block.reason),
+        },
+    }));
+    found.extend(page.embeds.iter().filter(|embed| embed.bytes_up_front >= HEAVY).map(heavy));
+    found
+}
+
+fn broken(page: &Observation, place: &Use) -> Option<Finding> {
+    let src = place.element.attribute("src").unwrap_or_default().trim();
+    if place.role == Role::Img && place.element.attribute("src").is_some() && src.is_empty() && place.url.is_empty() {
+        return (place.element.attribute("srcset").is_none() && place.sources.is_empty()).then(|| {
+            let why = "src is empty".to_owned();
+            Finding::at(Code::BrokenPicture, place, Cost::NONE, why, "name a picture, or remove the element".to_owned())
+        });
+    }
+    let request =
+        page.requests.iter().filter(|request| request.is_picture).find(|request| request.asked_for(&place.url))?;
+    let why = match request.status {
+        400.. => format!("{} answers {}", place.url, request.status),
+        0 if request.bytes == 0 && !place.decoded => format!("{} cannot be reached", place.url),
+        _ if request.status == 0 || place.decoded || place.role != Role::Img || !place.rendered => return None,
+        _ if page.measured => format!("{} is no picture the browser can read ({})", place.url, request.media_type),
+        _ => match page.file(place) {
+            Some(file) if file.facts.is_none() => {
+                format!("{} is no picture that is known ({})", place.url, request.media_type)
+            }
+            _ => return None,
+        },
+    };
+    let bytes = (request.bytes > 0).then_some(request.bytes);
+    Some(Finding::at(
+        Code::BrokenPicture,
+        place,
+        Cost { bytes, ms: None },
+        why,
+        "mend the address or put the file there".to_owned(),
+    ))
+}
+
+fn redirected(place: &Use, request: &Request) -> Option<Finding> {
+    let first = request.redirects.first()?;
+    let ms: Option<f64> = request.redirects.iter().map(|one| one.ms).sum();
+    let why = format!("{} sends on to {}", first.url, request.url);
+    let mend = match place.role {
+        Role::Img if place.element.attribute("srcset").is_none() => {
+            place.element.rewritten(&[("src", Some(request.url.clone()))])
+        }
+        _ => format!("write {} where {} stands", request.url, first.url),
+    };
+    Some(Finding::at(Code::RedirectBefore, place, Cost::ms(ms), why, mend))
+}
+
+fn short(place: &Use, request: &Request) -> Option<Finding> {
+    let answered = request.status == 200 || request.status == 304;
+    if !request.headers_count || !answered || request.lifetime_s.is_some_and(|lifetime| lifetime >= DAY_S) {
+        return None;
+    }
+    let why = match request.lifetime_s {
+        None => format!("the answer for {} says nothing about how long it may be kept", name(&place.url)),
+        Some(0) => format!("{} may not be kept, or must be asked for again every time", name(&place.url)),
+        Some(lifetime) => format!("{} may be kept for {lifetime} s only", name(&place.url)),
+    };
+    let mend =
+        "Cache-Control: public, max-age=31536000, immutable under an address that changes with the file".to_owned();
+    Some(Finding::at(Code::ShortCaching, place, Cost::bytes(request.bytes), why, mend))
+}
+
+fn heavy(embed: &Embed) -> Finding {
+    let why = format!("{} loads {} before anybody asks for it", name(&embed.url), size(embed.bytes_up_front));
+    let mend = embed.element.rewritten(&[("loading", Some("lazy".to_owned()))])
+        + ", or a picture of it that loads it when clicked";
+    Finding {
+        code: Code::HeavyEmbed,
+        element: embed.element.clone(),
+        url: embed.url.clone(),
+        cost: Cost::bytes(embed.bytes_up_front),
+        why,
+        mend,
+    }
+}
