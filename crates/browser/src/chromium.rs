@@ -16,7 +16,7 @@ use crate::{BrowserError, Device, Tab};
 const NAMES: [&str; 4] = ["chromium", "chromium-browser", "google-chrome", "google-chrome-stable"];
 
 /// Keeps it from talking to anybody but the page, and from waiting for hardware.
-const QUIET: [&str; 7] = [
+const QUIET: [&str; 9] = [
     "disable-gpu",
     "disable-quic",
     "no-first-run",
@@ -24,6 +24,9 @@ const QUIET: [&str; 7] = [
     "disable-component-update",
     "disable-sync",
     "hide-scrollbars",
+    // Frames of other sites stay in the page's own process, so that their requests are heard too.
+    "disable-site-isolation-trials",
+    "disable-features=IsolateOrigins,site-per-process",
 ];
 
 /// A running headless Chromium with a fresh profile, which goes with it.
@@ -46,7 +49,14 @@ impl Chromium {
     /// # Errors
     /// If there is none, or it does not start.
     pub async fn launch() -> Result<Self, BrowserError> {
-        let program = find().ok_or(BrowserError::NotFound)?;
+        Self::launch_program(find().ok_or(BrowserError::NotFound)?).await
+    }
+
+    /// Starts the Chromium at `program`.
+    ///
+    /// # Errors
+    /// If it does not start.
+    pub async fn launch_program(program: PathBuf) -> Result<Self, BrowserError> {
         let profile = tempfile::Builder::new()
             .prefix("kivet-chromium-")
             .tempdir()

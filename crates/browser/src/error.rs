@@ -21,6 +21,14 @@ pub enum BrowserError {
         /// How long was waited.
         seconds: u64,
     },
+    /// A page could not be had.
+    #[error("{url} {problem}")]
+    NoPage {
+        /// The page.
+        url: String,
+        /// What came instead.
+        problem: String,
+    },
     /// A page's script answered something else than was asked for.
     #[error("a script's answer cannot be read: {0}")]
     Unreadable(#[from] serde_json::Error),

@@ -3,11 +3,13 @@
 //! Used to measure pages, and by the end-to-end tests.
 
 mod chromium;
-mod device;
 mod error;
 mod tab;
+mod traffic;
+mod visit;
 
 pub use chromium::{Chromium, find};
-pub use device::{DEVICES, Device};
 pub use error::BrowserError;
-pub use tab::{PictureRequest, Shown, Tab};
+pub use kivet_page::{DEVICES, Device};
+pub use tab::{Shown, Tab};
+pub use visit::{Visit, VisitOptions};

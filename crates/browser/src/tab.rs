@@ -1,47 +1,36 @@
 //! One page on one device: its requests, what it shows, how it moves.
 
 use std::{
-    collections::HashMap,
     sync::{Arc, Mutex, PoisonError},
     time::Duration,
 };
 
+#[expect(deprecated, reason = "see `throttle`")]
+use chromiumoxide::cdp::browser_protocol::network::EmulateNetworkConditionsParams;
 use chromiumoxide::{
     Page,
     cdp::browser_protocol::{
-        emulation::SetDeviceMetricsOverrideParams,
+        emulation::{SetCpuThrottlingRateParams, SetDeviceMetricsOverrideParams, SetUserAgentOverrideParams},
         network::{
-            EnableParams, EventLoadingFailed, EventLoadingFinished, EventRequestWillBeSent, EventResponseReceived,
-            RequestId, ResourceType,
+            EnableParams, EventLoadingFailed, EventLoadingFinished, EventRequestServedFromCache,
+            EventRequestWillBeSent, EventResponseReceived,
         },
         page::CaptureScreenshotFormat,
     },
     page::ScreenshotParams,
 };
 use futures::StreamExt;
+use kivet_page::{Device, observation::Request};
 use serde::{Deserialize, de::DeserializeOwned};
 use tokio::time::{Instant, sleep};
 
-use crate::{BrowserError, Device};
+use crate::{BrowserError, traffic::Traffic};
 
 /// How long a page may take to come to rest.
 const PATIENCE: Duration = Duration::from_secs(60);
 
 /// A page with no request under way for this long is at rest.
-const STILL: Duration = Duration::from_millis(400);
-
-/// A picture the page asked for.
-#[derive(Clone, Debug, PartialEq)]
-pub struct PictureRequest {
-    /// Its address.
-    pub url: String,
-    /// HTTP status; 0 until the answer begins.
-    pub status: i64,
-    /// Media type of the answer.
-    pub media_type: String,
-    /// Bytes over the wire, headers included; 0 until the answer ends.
-    pub bytes: u64,
-}
+pub(crate) const STILL: Duration = Duration::from_millis(400);
 
 /// A picture as the page shows it.
 #[derive(Clone, Debug, PartialEq, Deserialize)]
@@ -65,73 +54,19 @@ const SHOWN: &str = "[...document.images].map(image => {
              top: box.top + scrollY, loaded: image.complete && image.naturalWidth > 0 };
 })";
 
-/// The layout shift so far, as browsers report it (Layout Instability): observed from before the page begins.
-const WATCH_SHIFT: &str = "window.kivetShift = 0;
-    new PerformanceObserver(list => {
-        for (const entry of list.getEntries()) if (!entry.hadRecentInput) window.kivetShift += entry.value;
-    }).observe({ type: 'layout-shift', buffered: true });";
+/// Bytes of answers that are kept for looking at: a page of large pictures holds tens of megabytes.
+const KEPT_BODIES: i64 = 300_000_000;
 
-/// What is known of a page's requests. Events of one request may be heard in any order.
-#[derive(Default)]
-struct Traffic {
-    last_change: Option<Instant>,
-    requests: HashMap<String, Heard>,
-    /// The ids of pictures, in the order they were asked for.
-    pictures: Vec<String>,
-}
+/// What runs before anything else of a page; see the file.
+const WATCH: &str = include_str!("page/watch.js");
 
-/// What was heard of one request.
-#[derive(Default)]
-struct Heard {
-    sent: bool,
-    ended: bool,
-    url: String,
-    status: i64,
-    media_type: String,
-    bytes: u64,
-}
-
-impl Traffic {
-    fn request(&mut self, id: &RequestId) -> &mut Heard {
-        self.last_change = Some(Instant::now());
-        self.requests.entry(id.inner().clone()).or_default()
-    }
-
-    fn is_still(&self, since: Instant) -> bool {
-        let under_way = self.requests.values().any(|heard| heard.sent && !heard.ended);
-        !under_way && self.last_change.unwrap_or(since).elapsed() >= STILL
-    }
-
-    fn on_sent(&mut self, event: &EventRequestWillBeSent) {
-        // Data addresses never reach the network.
-        if event.request.url.starts_with("data:") {
-            return;
-        }
-        let heard = self.request(&event.request_id);
-        // A redirect reuses its id.
-        let is_new = !std::mem::replace(&mut heard.sent, true);
-        heard.url.clone_from(&event.request.url);
-        if is_new && event.r#type == Some(ResourceType::Image) {
-            self.pictures.push(event.request_id.inner().clone());
-        }
-    }
-
-    fn on_received(&mut self, event: &EventResponseReceived) {
-        let heard = self.request(&event.request_id);
-        heard.status = event.response.status;
-        heard.media_type.clone_from(&event.response.mime_type);
-    }
-
-    fn on_ended(&mut self, id: &RequestId, bytes: u64) {
-        let heard = self.request(id);
-        heard.ended = true;
-        heard.bytes = bytes;
-    }
-}
+/// The most screens a page is scrolled through: one that grows as it is read has no end.
+const SCREENS: u32 = 60;
 
 /// A browser tab.
 pub struct Tab {
-    page: Page,
+    pub(crate) page: Page,
+    pub(crate) device: Device,
     traffic: Arc<Mutex<Traffic>>,
 }
 
@@ -144,9 +79,10 @@ impl Tab {
             device.mobile,
         );
         page.execute(metrics).await?;
-        page.execute(EnableParams::default()).await?;
-        page.evaluate_on_new_document(WATCH_SHIFT).await?;
-        let tab = Self { page, traffic: Arc::default() };
+        let kept = EnableParams::builder().max_total_buffer_size(KEPT_BODIES).max_resource_buffer_size(KEPT_BODIES);
+        page.execute(kept.build()).await?;
+        page.evaluate_on_new_document(WATCH).await?;
+        let tab = Self { page, device, traffic: Arc::default() };
         tab.listen().await?;
         Ok(tab)
     }
@@ -157,13 +93,15 @@ impl Tab {
         let mut finished = self.page.event_listener::<EventLoadingFinished>().await?;
         let mut failed = self.page.event_listener::<EventLoadingFailed>().await?;
         let traffic = Arc::clone(&self.traffic);
+        let mut cached = self.page.event_listener::<EventRequestServedFromCache>().await?;
         tokio::spawn(async move {
             loop {
                 tokio::select! {
                     Some(event) = sent.next() => lock(&traffic).on_sent(&event),
                     Some(event) = received.next() => lock(&traffic).on_received(&event),
-                    Some(event) = finished.next() => lock(&traffic).on_ended(&event.request_id, event.encoded_data_length as u64),
-                    Some(event) = failed.next() => lock(&traffic).on_ended(&event.request_id, 0),
+                    Some(event) = cached.next() => lock(&traffic).on_cached(&event),
+                    Some(event) = finished.next() => lock(&traffic).on_finished(&event),
+                    Some(event) = failed.next() => lock(&traffic).on_failed(&event),
                     else => break,
                 }
             }
@@ -203,29 +141,47 @@ impl Tab {
     /// # Errors
     /// As [`rest`](Self::rest).
     pub async fn scroll_to_end(&self) -> Result<(), BrowserError> {
-        loop {
+        for _ in 0..SCREENS {
             let at_end: bool = self
-                .evaluate("(scrollBy(0, innerHeight * 0.9), scrollY + innerHeight >= document.documentElement.scrollHeight - 2)")
+                .evaluate("(scrollBy({ top: innerHeight * 0.9, behavior: 'instant' }), scrollY + innerHeight >= document.documentElement.scrollHeight - 2)")
                 .await?;
             self.rest().await?;
             if at_end {
-                return Ok(());
+                break;
             }
         }
+        Ok(())
     }
 
-    /// The pictures asked for so far, in order.
-    pub fn pictures(&self) -> Vec<PictureRequest> {
-        let traffic = lock(&self.traffic);
-        let heard = traffic.pictures.iter().filter_map(|id| traffic.requests.get(id));
-        heard
-            .map(|Heard { url, status, media_type, bytes, .. }| PictureRequest {
-                url: url.clone(),
-                status: *status,
-                media_type: media_type.clone(),
-                bytes: *bytes,
-            })
-            .collect()
+    /// Runs the page at the device's processor speed and network, or at this machine's own.
+    ///
+    /// # Errors
+    /// If the browser refuses.
+    #[expect(deprecated, reason = "what replaces it asks for rules by address; this one works")]
+    pub async fn throttle(&self, on: bool) -> Result<(), BrowserError> {
+        let Device { cpu_slowdown, latency_ms, megabits, .. } = self.device;
+        let bytes_a_second = if on { f64::from(megabits) * 125_000.0 } else { -1.0 };
+        let latency = if on { f64::from(latency_ms) } else { 0.0 };
+        self.page.execute(SetCpuThrottlingRateParams::new(if on { cpu_slowdown } else { 1.0 })).await?;
+        self.page.execute(EmulateNetworkConditionsParams::new(false, latency, bytes_a_second, bytes_a_second)).await?;
+        Ok(())
+    }
+
+    /// Names itself to servers as what it is, beside what the browser calls itself.
+    pub(crate) async fn introduce(&self) -> Result<(), BrowserError> {
+        let own: String = self.evaluate("navigator.userAgent").await?;
+        let name = format!("{} {}", own.replace("HeadlessChrome", "Chrome"), kivet_page::USER_AGENT);
+        self.page.execute(SetUserAgentOverrideParams::new(name)).await?;
+        Ok(())
+    }
+
+    pub(crate) fn traffic(&self) -> std::sync::MutexGuard<'_, Traffic> {
+        lock(&self.traffic)
+    }
+
+    /// The picture requests so far, in order.
+    pub fn pictures(&self) -> Vec<Request> {
+        self.traffic().requests().into_iter().filter(|request| request.is_picture).collect()
     }
 
     /// The page's `img` elements, in order.
@@ -241,7 +197,7 @@ impl Tab {
     /// # Errors
     /// If the browser fails.
     pub async fn shift(&self) -> Result<f64, BrowserError> {
-        self.evaluate("window.kivetShift").await
+        self.evaluate("window.__kivetCheck.shift").await
     }
 
     /// The value of a script expression; promises are waited for.

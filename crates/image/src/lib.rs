@@ -18,19 +18,23 @@
 //! [`encode`] writes one [`Raster`].
 
 mod colour;
+mod colours;
 mod decode;
 mod encode;
 mod error;
 mod limits;
+mod metadata;
 mod probe;
 mod raster;
 mod render;
 mod resample;
 
+pub use colours::few_colours;
 pub use decode::{RowSource, open, reduction_for};
 pub use encode::encode;
 pub use error::ImageError;
 pub use limits::Limits;
+pub use metadata::{Metadata, metadata};
 pub use probe::probe;
 pub use raster::Raster;
 pub use render::{Rendition, Timings, draw, render};

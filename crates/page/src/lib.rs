@@ -5,11 +5,17 @@
 mod device;
 mod findings;
 mod img;
+mod lifetime;
 pub mod observation;
+pub mod report;
 mod responsive;
 
 pub use device::{DEVICES, Device};
 pub use findings::{Code, Cost, Finding, findings};
 pub use img::{Alt, Loading, Markup, MarkupError, Picture, img};
+pub use lifetime::cache_lifetime;
 pub use observation::{Element, Observation, Use};
 pub use responsive::*;
+
+/// How Kivet names itself to the servers of pages it checks.
+pub const USER_AGENT: &str = concat!("Kivet-Check/", env!("CARGO_PKG_VERSION"));

@@ -49,7 +49,7 @@ pub(crate) fn icc_profile(bytes: &[u8]) -> Option<Vec<u8>> {
 }
 
 /// Marker and payload of each segment up to the first scan.
-fn segments(bytes: &[u8]) -> impl Iterator<Item = (u8, &[u8])> {
+pub(crate) fn segments(bytes: &[u8]) -> impl Iterator<Item = (u8, &[u8])> {
     let mut at = 2;
     std::iter::from_fn(move || {
         // Fill bytes of 0xFF may precede a marker (B.1.1.2).

@@ -37,7 +37,8 @@ fn preload(page: &Observation, hint: &Hint) -> Option<Finding> {
     } else {
         let modes: Vec<bool> = fetched.iter().map(|request| request.cross_origin_mode).collect();
         let twice = fetched.len() > 1 && fetched.iter().filter(|request| request.bytes > 0).count() > 1;
-        if !twice && !(modes.contains(&true) && modes.contains(&false)) && crossorigin_agrees(page, hint, &users) {
+        let mixed = modes.contains(&true) && modes.contains(&false);
+        if !twice && !mixed && crossorigin_agrees(page, hint, &users) {
             return None;
         }
         (

@@ -13,6 +13,7 @@ mod sizes;
 mod stacked;
 
 pub use code::Code;
+pub(crate) use pixels::placement;
 use serde::{Deserialize, Serialize};
 
 use crate::observation::{Element, Observation, Use};

@@ -83,9 +83,8 @@ fn asks_for_a_transform(text: &str) -> bool {
     let by_path = path.split('/').skip(if path.contains("://") { 3 } else { 0 }).any(|segment| {
         // Names of files may hold a size; folders that do are instructions.
         let is_file = segment.contains('.') && path.ends_with(segment);
-        !is_file
-            && segment.split([',', '_', ';', ':', '=', '-']).any(|clause| is_size_clause(clause) || clause == "resize")
-            || (!is_file && has_assignment(segment))
+        let is_clause = |clause: &str| is_size_clause(clause) || clause == "resize";
+        !is_file && (segment.split([',', '_', ';', ':', '=', '-']).any(is_clause) || has_assignment(segment))
     });
     by_query || by_path
 }

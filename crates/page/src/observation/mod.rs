@@ -236,6 +236,23 @@ impl Observation {
         most.values().sum()
     }
 
+    /// Adds what a browser said kept the page from coming back from memory.
+    pub fn add_reasons(&mut self, reasons: Vec<String>) {
+        for reason in reasons {
+            let ours = match reason.as_str() {
+                // What only says that somebody looked, or that memory was short, is not the page's doing.
+                "masked" | "parser-aborted" | "non-trivial-browsing-instance" | "navigating" => continue,
+                "unload-listener" => "unload",
+                text if text.contains("no-store") => "no-store",
+                other => other,
+            };
+            if !self.back.iter().any(|block| block.reason == ours) {
+                let place = format!("the browser did not keep the page: {reason}");
+                self.back.push(BackBlock { reason: ours.to_owned(), place });
+            }
+        }
+    }
+
     /// True if the use shows the largest paint.
     pub fn is_largest(&self, place: &Use) -> bool {
         self.largest.as_ref().is_some_and(|largest| {

@@ -37,6 +37,8 @@ pub struct Request {
     pub before_scroll: bool,
     /// How long caches may keep the answer, in seconds, stale use included; `None` if it does not say.
     pub lifetime_s: Option<u64>,
+    /// True if the answer forbids keeping it at all.
+    pub no_store: bool,
     /// True where the answer's headers are the site's own, not those of a server we put in front of files.
     pub headers_count: bool,
     /// The frame it was asked from; empty for the page's own.

@@ -1,6 +1,6 @@
 //! The festival's front page with Kivet's markup, in a real browser.
 
-use kivet_browser::{Chromium, Device, PictureRequest, Tab};
+use kivet_browser::{Chromium, Device, Tab};
 
 use crate::running::Running;
 
@@ -9,8 +9,8 @@ const WITH_KIVET: &str = "/demo/site/with-kivet.html";
 
 /// What one device asked for.
 struct Visit {
-    before_scroll: Vec<PictureRequest>,
-    after_scroll: Vec<PictureRequest>,
+    before_scroll: Vec<Request>,
+    after_scroll: Vec<Request>,
     /// The banner's pick, and the pick for the picture furthest down.
     banner: String,
     shift: f64,
@@ -35,7 +35,7 @@ async fn visit(chromium: &Chromium, device: &str, url: &str) -> Visit {
     visit
 }
 
-fn bytes(pictures: &[PictureRequest]) -> u64 {
+fn bytes(pictures: &[Request]) -> u64 {
     pictures.iter().map(|one| one.bytes).sum()
 }
 

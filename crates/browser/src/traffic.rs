@@ -1,0 +1,189 @@
+//! What DevTools says of a page's requests, put together. Events of one request may be heard in any order.
+
+use std::collections::HashMap;
+
+use chromiumoxide::cdp::browser_protocol::network::{
+    EventLoadingFailed, EventLoadingFinished, EventRequestServedFromCache, EventRequestWillBeSent,
+    EventResponseReceived, Headers, InitiatorType, RequestId, ResourceType,
+};
+use kivet_page::observation::{Redirect, Request, Started};
+use tokio::time::Instant;
+
+use crate::tab::STILL;
+
+/// What is known of a page's requests.
+#[derive(Default)]
+pub(crate) struct Traffic {
+    last_change: Option<Instant>,
+    requests: HashMap<String, Heard>,
+    /// In the order they were asked for.
+    order: Vec<String>,
+    /// The browser's clock when the visit began, in seconds.
+    began: Option<f64>,
+    /// True once somebody scrolled.
+    pub scrolled: bool,
+}
+
+/// What was heard of one request.
+#[derive(Default)]
+struct Heard {
+    sent: bool,
+    ended: bool,
+    received: bool,
+    request: Request,
+    hop_started_ms: f64,
+}
+
+impl Traffic {
+    /// Forgets the page before.
+    pub fn begin(&mut self) {
+        *self = Self::default();
+    }
+
+    fn heard(&mut self, id: &RequestId) -> &mut Heard {
+        self.last_change = Some(Instant::now());
+        self.requests.entry(id.inner().clone()).or_default()
+    }
+
+    fn ms(&self, timestamp: f64) -> f64 {
+        (timestamp - self.began.unwrap_or(timestamp)) * 1000.0
+    }
+
+    /// True if nothing is under way and nothing changed for a while.
+    pub fn is_still(&self, since: Instant) -> bool {
+        let under_way = self.requests.values().any(|heard| heard.sent && !heard.ended && !heard.is_endless());
+        !under_way && self.last_change.unwrap_or(since).elapsed() >= STILL
+    }
+
+    /// The requests so far, in order.
+    pub fn requests(&self) -> Vec<Request> {
+        self.order.iter().filter_map(|id| self.requests.get(id)).map(|heard| heard.request.clone()).collect()
+    }
+
+    /// The ids and addresses of pictures that arrived.
+    pub fn picture_ids(&self) -> Vec<(RequestId, String)> {
+        let arrived = |id: &&String| {
+            self.requests.get(*id).is_some_and(|heard| {
+                heard.ended && heard.request.is_picture && (200..300).contains(&heard.request.status)
+            })
+        };
+        let ids = self.order.iter().filter(arrived);
+        ids.map(|id| (RequestId::new(id.clone()), self.requests[id].request.url.clone())).collect()
+    }
+
+    /// The id of the page's own document.
+    pub fn document_id(&self) -> Option<RequestId> {
+        self.order.iter().find(|id| self.requests[*id].request.kind == "Document").map(|id| RequestId::new(id.clone()))
+    }
+
+    pub fn on_sent(&mut self, event: &EventRequestWillBeSent) {
+        // Data addresses never reach the network.
+        if event.request.url.starts_with("data:") || event.request.url.starts_with("blob:") {
+            return;
+        }
+        let timestamp = *event.timestamp.inner();
+        self.began.get_or_insert(timestamp);
+        let (at, before_scroll) = (self.ms(timestamp), !self.scrolled);
+        let id = event.request_id.inner().clone();
+        let heard = self.heard(&event.request_id);
+        // A redirect reuses its id.
+        let is_new = !std::mem::replace(&mut heard.sent, true);
+        let request = &mut heard.request;
+        if let Some(answer) = &event.redirect_response {
+            let ms = Some(at - heard.hop_started_ms);
+            request.redirects.push(Redirect { url: answer.url.clone(), ms });
+        }
+        heard.hop_started_ms = at;
+        request.url.clone_from(&event.request.url);
+        if !is_new {
+            return;
+        }
+        request.start_ms = at;
+        request.before_scroll = before_scroll;
+        request.headers_count = true;
+        request.is_picture = event.r#type == Some(ResourceType::Image);
+        request.kind = event.r#type.as_ref().map_or(String::new(), |kind| kind.as_ref().to_owned());
+        request.priority = event.request.initial_priority.as_ref().to_owned();
+        request.frame = event.frame_id.as_ref().map_or(String::new(), |frame| frame.inner().clone());
+        request.cross_origin_mode = header(event.request.headers.inner(), "origin").is_some();
+        request.started_by = event.initiator.url.clone().or_else(|| script_of(event)).unwrap_or_default();
+        request.started = started(event, &request.started_by);
+        self.order.push(id);
+    }
+
+    pub fn on_received(&mut self, event: &EventResponseReceived) {
+        let at = self.ms(*event.timestamp.inner());
+        let heard = self.heard(&event.request_id);
+        heard.received = true;
+        let request = &mut heard.request;
+        request.status = event.response.status;
+        request.answer_ms = at;
+        request.media_type.clone_from(&event.response.mime_type);
+        request.lifetime_s = lifetime(&event.response.headers);
+        let control = header(event.response.headers.inner(), "cache-control").unwrap_or_default();
+        request.no_store = control.to_ascii_lowercase().contains("no-store");
+    }
+
+    pub fn on_cached(&mut self, event: &EventRequestServedFromCache) {
+        let heard = self.heard(&event.request_id);
+        heard.ended = true;
+    }
+
+    pub fn on_finished(&mut self, event: &EventLoadingFinished) {
+        let at = self.ms(*event.timestamp.inner());
+        self.end(&event.request_id, event.encoded_data_length as u64, at);
+    }
+
+    pub fn on_failed(&mut self, event: &EventLoadingFailed) {
+        let at = self.ms(*event.timestamp.inner());
+        self.end(&event.request_id, 0, at);
+    }
+
+    fn end(&mut self, id: &RequestId, bytes: u64, at: f64) {
+        let heard = self.heard(id);
+        heard.ended = true;
+        heard.request.end_ms = at;
+        heard.request.bytes = bytes;
+    }
+
+    /// Marks the requests the first paint waited for.
+    pub fn mark_blocking(&mut self, blocking: &[String]) {
+        for heard in self.requests.values_mut() {
+            heard.request.blocks_rendering = blocking.contains(&heard.request.url);
+        }
+    }
+}
+
+impl Heard {
+    /// Films and event streams are never done; a page with one is at rest all the same.
+    fn is_endless(&self) -> bool {
+        matches!(self.request.kind.as_str(), "Media" | "EventSource" | "WebSocket") && self.received
+    }
+}
+
+fn script_of(event: &EventRequestWillBeSent) -> Option<String> {
+    let frames = &event.initiator.stack.as_ref()?.call_frames;
+    frames.iter().map(|frame| frame.url.clone()).find(|url| !url.is_empty())
+}
+
+fn started(event: &EventRequestWillBeSent, by: &str) -> Started {
+    if event.request.is_link_preload == Some(true) {
+        return Started::Preload;
+    }
+    let is_style = by.split(['?', '#']).next().is_some_and(|path| path.ends_with(".css"));
+    match event.initiator.r#type {
+        InitiatorType::Script => Started::Script,
+        InitiatorType::Parser if is_style && by != event.document_url => Started::Stylesheet,
+        _ => Started::Markup,
+    }
+}
+
+/// A header's value, whatever the case of its name.
+pub(crate) fn header<'a>(headers: &'a serde_json::Value, name: &str) -> Option<&'a str> {
+    headers.as_object()?.iter().find(|(known, _)| known.eq_ignore_ascii_case(name))?.1.as_str()
+}
+
+fn lifetime(headers: &Headers) -> Option<u64> {
+    let read = |name| header(headers.inner(), name);
+    kivet_page::cache_lifetime(read("cache-control"), read("expires"), read("date"))
+}

@@ -1,0 +1,86 @@
+//! Whether a picture is drawn in few colours: what a palette, or lines, would hold.
+
+use kivet_recipe::{Facts, Size};
+
+use crate::{ImageError, decode};
+
+/// A drawing has so much of its area in this many colours.
+const COLOURS: usize = 16;
+const COVERED: f64 = 0.9;
+
+/// And neighbours that mostly are the same, which no photograph has.
+const ALIKE: f64 = 0.8;
+
+/// Steps of each channel: coarse enough that a lossy format's noise stays within one.
+const STEPS: f32 = 24.0;
+
+/// Larger JPEGs are looked at reduced: flat stays flat.
+const PIXELS: u64 = 2_000_000;
+
+/// True if the picture is a drawing in few colours.
+///
+/// # Errors
+/// If it cannot be decoded.
+pub fn few_colours(bytes: &[u8], facts: &Facts) -> Result<bool, ImageError> {
+    let eighths = if facts.size.pixels() > PIXELS { 4 } else { 8 };
+    let mut source = decode::open(bytes, facts, eighths)?;
+    let Size { width, height } = source.size();
+    let mut row = vec![0.0; width as usize * 4];
+    let mut counts = vec![0_u64; 1 << 15];
+    let (mut pixels, mut pairs, mut alike) = (0_u64, 0_u64, 0_u64);
+    for _ in 0..height {
+        source.next_row(&mut row)?;
+        let mut before = None;
+        for pixel in row.chunks_exact(4) {
+            let bin = bin(pixel);
+            counts[bin] += 1;
+            pixels += 1;
+            pairs += u64::from(before.is_some());
+            alike += u64::from(before == Some(bin));
+            before = Some(bin);
+        }
+    }
+    counts.sort_unstable_by(|a, b| b.cmp(a));
+    let covered: u64 = counts.iter().take(COLOURS).sum();
+    let share = |part: u64, whole: u64| part as f64 / whole.max(1) as f64;
+    Ok(share(covered, pixels) >= COVERED && share(alike, pairs) >= ALIKE)
+}
+
+/// A colour's place among coarse steps; a square root spreads linear light about as evenly as eyes do.
+fn bin(pixel: &[f32]) -> usize {
+    let step = |value: f32| (value.max(0.0).sqrt() * STEPS + 0.5) as usize & 31;
+    step(pixel[0]) << 10 | step(pixel[1]) << 5 | step(pixel[2])
+}
+
+#[cfg(test)]
+mod tests {
+    use kivet_recipe::{Encoding, Format};
+
+    use super::*;
+    use crate::{Limits, Raster, encode, probe};
+
+    fn drawn(colour: impl Fn(u32, u32) -> [u8; 4], format: Format, encoding: Encoding) -> bool {
+        let mut raster = Raster::filled(Size::new(240, 160), [0; 4], false);
+        for (at, pixel) in raster.bytes_mut().chunks_exact_mut(3).enumerate() {
+            let at = at as u32;
+            pixel.copy_from_slice(&colour(at % 240, at / 240)[..3]);
+        }
+        let bytes = encode(&raster, format, encoding).expect("encoded");
+        let facts = probe(&bytes, Limits::default()).expect("facts");
+        few_colours(&bytes, &facts).expect("decoded")
+    }
+
+    #[test]
+    fn drawings_are_told_from_photographs_and_gradients() {
+        let bars = |x: u32, _| [[200, 30, 40, 255], [250, 250, 240, 255], [20, 60, 120, 255]][(x / 40 % 3) as usize];
+        let noise = |x: u32, y: u32| {
+            let n = (x.wrapping_mul(2_654_435_761) ^ y.wrapping_mul(40_503)).wrapping_mul(2_246_822_519) >> 24;
+            [n as u8, (n / 2 + 60) as u8, 120, 255]
+        };
+        let gradient = |x: u32, y: u32| [x as u8, (y + 60) as u8, (255 - x) as u8, 255];
+        let lossy = Encoding::Lossy { setting: 85.0 };
+        assert!(drawn(bars, Format::Png, Encoding::Lossless) && drawn(bars, Format::Jpeg, lossy));
+        assert!(!drawn(noise, Format::Png, Encoding::Lossless) && !drawn(noise, Format::Jpeg, lossy));
+        assert!(!drawn(gradient, Format::Png, Encoding::Lossless) && !drawn(gradient, Format::Jpeg, lossy));
+    }
+}

@@ -1,0 +1,122 @@
+//! What a file carries that no viewer sees: EXIF, XMP, thumbnails, comments. The colour profile is not counted: it
+//! has a part in what is seen.
+
+use crate::probe::jpeg;
+
+/// Metadata of a file.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Metadata {
+    /// Bytes of it.
+    pub bytes: u64,
+    /// True if it says where the picture was taken.
+    pub has_location: bool,
+}
+
+impl Metadata {
+    fn add(&mut self, data: &[u8], tiff: Option<&[u8]>) {
+        self.bytes += data.len() as u64;
+        self.has_location |= tiff.is_some_and(has_location) || contains(data, b"GPSLatitude");
+    }
+}
+
+/// The metadata of a JPEG, PNG or WebP file; of others none is known.
+pub fn metadata(bytes: &[u8]) -> Metadata {
+    match bytes {
+        [0xFF, 0xD8, 0xFF, ..] => of_jpeg(bytes),
+        [0x89, b'P', b'N', b'G', ..] => of_png(bytes),
+        [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => of_webp(bytes),
+        _ => Metadata::default(),
+    }
+}
+
+/// APP1 (EXIF, XMP), APP3 to APP13 and comments; APP0, APP2 (profile) and APP14 (how colours are stored) have a part
+/// in decoding.
+fn of_jpeg(bytes: &[u8]) -> Metadata {
+    let mut found = Metadata::default();
+    for (marker, data) in jpeg::segments(bytes) {
+        if matches!(marker, 0xE1 | 0xE3..=0xED | 0xEF | 0xFE) {
+            found.add(data, data.strip_prefix(b"Exif\0\0"));
+        }
+    }
+    found
+}
+
+fn of_png(bytes: &[u8]) -> Metadata {
+    let mut found = Metadata::default();
+    let mut rest = bytes.get(8..).unwrap_or_default();
+    while let [a, b, c, d, kind @ ..] = rest {
+        let length = u32::from_be_bytes([*a, *b, *c, *d]) as usize;
+        let Some((name, data)) = kind.split_at_checked(4) else { break };
+        let Some(data) = data.get(..length) else { break };
+        match name {
+            b"eXIf" => found.add(data, Some(data)),
+            b"tEXt" | b"zTXt" | b"iTXt" | b"tIME" => found.add(data, None),
+            _ => {}
+        }
+        let Some(next) = rest.get(12 + length..) else { break };
+        rest = next;
+    }
+    found
+}
+
+fn of_webp(bytes: &[u8]) -> Metadata {
+    let mut found = Metadata::default();
+    let mut rest = &bytes[12..];
+    while let [a, b, c, d, e, f, g, h, data @ ..] = rest {
+        let length = u32::from_le_bytes([*e, *f, *g, *h]) as usize;
+        let Some(content) = data.get(..length) else { break };
+        match [*a, *b, *c, *d] {
+            [b'E', b'X', b'I', b'F'] => found.add(content, Some(content.strip_prefix(b"Exif\0\0").unwrap_or(content))),
+            [b'X', b'M', b'P', b' '] => found.add(content, None),
+            _ => {}
+        }
+        // Chunks begin at even places.
+        let Some(next) = data.get(length + length % 2..) else { break };
+        rest = next;
+    }
+    found
+}
+
+fn has_location(tiff: &[u8]) -> bool {
+    let Ok(exif) = exif::Reader::new().read_raw(tiff.to_vec()) else { return false };
+    [exif::Tag::GPSLatitude, exif::Tag::GPSLongitude]
+        .iter()
+        .any(|tag| exif.get_field(*tag, exif::In::PRIMARY).is_some())
+}
+
+fn contains(data: &[u8], wanted: &[u8]) -> bool {
+    data.windows(wanted.len()).any(|window| window == wanted)
+}
+
+#[cfg(test)]
+mod tests {
+    use kivet_recipe::{Encoding, Format, Size};
+
+    use super::*;
+    use crate::{Raster, encode};
+
+    #[test]
+    fn what_was_put_in_is_found() {
+        let raster = Raster::filled(Size::new(8, 8), [9, 80, 200, 255], false);
+        let jpeg = encode(&raster, Format::Jpeg, Encoding::Lossy { setting: 80.0 }).expect("encoded");
+        assert_eq!(metadata(&jpeg), Metadata::default());
+        let mut with = jpeg[..2].to_vec();
+        with.extend([0xFF, 0xE1, 0x0B, 0xBA]);
+        with.extend(vec![b'x'; 3000]);
+        with.extend(&jpeg[2..]);
+        assert_eq!(metadata(&with), Metadata { bytes: 3000, has_location: false });
+
+        let webp = encode(&raster, Format::Webp, Encoding::Lossless).expect("encoded");
+        let mut with = webp.clone();
+        with.extend(b"XMP \x0d\0\0\0<GPSLatitude>\0");
+        assert_eq!(metadata(&with), Metadata { bytes: 13, has_location: true });
+
+        let png = encode(&raster, Format::Png, Encoding::Lossless).expect("encoded");
+        let end = png.len() - 12;
+        let with = [&png[..end], b"\0\0\0\x05tEXtab\0cd\0\0\0\0", &png[end..]].concat();
+        assert_eq!(metadata(&with), Metadata { bytes: 5, has_location: false });
+        for cut in 0..with.len() {
+            let _ = metadata(&with[..cut]);
+        }
+    }
+}

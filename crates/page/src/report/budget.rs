@@ -1,0 +1,128 @@
+//! What a check may find without failing: codes, and limits on what a page sends and how fast it paints.
+
+use std::{fmt, str::FromStr};
+
+use super::{DeviceReport, Report};
+use crate::Code;
+
+/// What fails a check.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Budget {
+    /// Findings of these codes.
+    pub codes: Vec<Code>,
+    /// Any finding.
+    pub any: bool,
+    /// Measures above these.
+    pub limits: Vec<Limit>,
+}
+
+/// A measure and the most it may be.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Limit {
+    measure: Measure,
+    most: f64,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum Measure {
+    Sent,
+    Wasted,
+    Requests,
+    LargestMs,
+    Shift,
+}
+
+impl Measure {
+    const ALL: [(&'static str, Self); 5] = [
+        ("sent", Self::Sent),
+        ("wasted", Self::Wasted),
+        ("requests", Self::Requests),
+        ("largest", Self::LargestMs),
+        ("shift", Self::Shift),
+    ];
+
+    fn of(self, device: &DeviceReport) -> Option<f64> {
+        Some(match self {
+            Self::Sent => device.sent as f64,
+            Self::Wasted => device.sent.saturating_sub(device.needed) as f64,
+            Self::Requests => f64::from(device.requests_before_scroll),
+            Self::LargestMs => device.largest_ms?.median,
+            Self::Shift => device.shift?.median,
+        })
+    }
+}
+
+/// A budget that cannot be read.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("`{word}` is no reason to fail{}; name a code (such as {}), `any`, or a limit such as sent>300kB, wasted>50kB, requests>10, largest>2500ms, shift>0.1", nearest.map(|one| format!(", did you mean `{one}`?")).unwrap_or_default(), Code::MorePixels)]
+pub struct BudgetError {
+    /// As given.
+    pub word: String,
+    /// The code nearest to it.
+    pub nearest: Option<&'static str>,
+}
+
+impl FromStr for Budget {
+    type Err = BudgetError;
+
+    /// Codes and limits joined by commas.
+    fn from_str(text: &str) -> Result<Self, BudgetError> {
+        let mut budget = Self::default();
+        for word in text.split(',').map(str::trim).filter(|word| !word.is_empty()) {
+            if word == "any" {
+                budget.any = true;
+            } else if let Some(limit) = limit(word) {
+                budget.limits.push(limit);
+            } else if let Some(code) = Code::named(word) {
+                budget.codes.push(code);
+            } else {
+                let codes = Code::ALL.iter().map(|code| code.as_str());
+                return Err(BudgetError { word: word.to_owned(), nearest: kivet_recipe::nearest(word, codes) });
+            }
+        }
+        Ok(budget)
+    }
+}
+
+fn limit(word: &str) -> Option<Limit> {
+    let (name, value) = word.split_once('>')?;
+    let (_, measure) = Measure::ALL.into_iter().find(|(known, _)| *known == name.trim())?;
+    let value = value.trim();
+    let digits = value.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(value.len());
+    let number: f64 = value[..digits].parse().ok()?;
+    let unit = match value[digits..].trim() {
+        "" | "B" | "ms" => 1.0,
+        "kB" | "KB" | "k" => 1e3,
+        "s" => 1e3,
+        "MB" | "M" => 1e6,
+        _ => return None,
+    };
+    Some(Limit { measure, most: number * unit })
+}
+
+impl fmt::Display for Limit {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let name = Measure::ALL.iter().find(|(_, measure)| *measure == self.measure).map_or("", |(name, _)| name);
+        write!(f, "{name}>{}", self.most)
+    }
+}
+
+impl Budget {
+    /// What of a report breaks the budget, in sentences.
+    pub fn broken_by(&self, report: &Report) -> Vec<String> {
+        let mut broken: Vec<String> = report
+            .findings()
+            .filter(|(_, finding)| self.any || self.codes.contains(&finding.code))
+            .map(|(page, finding)| format!("{}: {} at {}", page.page, finding.code, finding.element.selector))
+            .collect();
+        for page in &report.pages {
+            for device in &page.devices {
+                broken.extend(self.limits.iter().filter_map(|limit| {
+                    let actual = limit.measure.of(device).filter(|actual| *actual > limit.most)?;
+                    Some(format!("{} on {}: {limit}, it is {actual:.3}", page.page, device.device))
+                }));
+            }
+        }
+        broken
+    }
+}

@@ -1,0 +1,110 @@
+//! A Markdown summary for reviews.
+
+use std::fmt::Write;
+
+use super::{Comparison, PageReport, Report};
+
+/// Findings shown a page; the rest are counted.
+const SHOWN: usize = 12;
+
+impl Report {
+    /// This report as Markdown.
+    pub fn to_markdown(&self) -> String {
+        let mut text = String::from("# What the pages send, and what they need\n");
+        for page in &self.pages {
+            page_section(&mut text, page);
+        }
+        for failure in &self.failures {
+            let _ = writeln!(text, "\n**{}** could not be checked: {}", failure.page, failure.problem);
+        }
+        text
+    }
+}
+
+fn page_section(text: &mut String, page: &PageReport) {
+    let _ = writeln!(text, "\n## {}\n", page.page);
+    text.push_str("| device | sent | needed | requests before scroll | largest paint | shift |\n| --- | --: | --: | --: | --: | --: |\n");
+    for device in &page.devices {
+        let largest = device.largest_ms.map_or("-".to_owned(), |one| format!("{:.0} ms", one.median));
+        let shift = device.shift.map_or("-".to_owned(), |one| format!("{:.3}", one.median));
+        let (sent, needed) = (bytes(device.sent), bytes(device.needed));
+        let _ = writeln!(
+            text,
+            "| {} | {sent} | {needed} | {} | {largest} | {shift} |",
+            device.device, device.requests_before_scroll
+        );
+    }
+    if page.findings.is_empty() {
+        text.push_str("\nNothing to mend was found.\n");
+        return;
+    }
+    text.push_str("\n| finding | where | costs up to | why |\n| --- | --- | --: | --- |\n");
+    for finding in page.findings.iter().take(SHOWN) {
+        let line = finding.element.line.map_or(String::new(), |line| format!(", line {line}"));
+        let cost = cost(finding.bytes(), finding.ms());
+        let why = finding.why.replace('|', "\\|");
+        let _ = writeln!(
+            text,
+            "| `{}` | `{}`{line} | {cost} | {why} |",
+            finding.code,
+            finding.element.selector.replace('|', "\\|")
+        );
+    }
+    if let Some(more) = page.findings.len().checked_sub(SHOWN).filter(|more| *more > 0) {
+        let _ = writeln!(text, "\nand {more} more.");
+    }
+}
+
+impl Comparison {
+    /// This comparison as Markdown.
+    pub fn to_markdown(&self) -> String {
+        let mut text = String::from("# What changed\n");
+        for page in &self.pages {
+            let _ = writeln!(text, "\n## {}\n", page.page);
+            text.push_str("| device | sent | needed | requests before scroll | largest paint |\n| --- | --- | --- | --- | --- |\n");
+            for device in &page.devices {
+                let largest = device.largest_ms.map_or("-".to_owned(), |change| {
+                    let note = if change.beyond_spread { "" } else { " (within the spread)" };
+                    format!("{:.0} to {:.0} ms{note}", change.before.median, change.after.median)
+                });
+                let _ = writeln!(
+                    text,
+                    "| {} | {} to {} | {} to {} | {} to {} | {largest} |",
+                    device.device,
+                    bytes(device.sent[0]),
+                    bytes(device.sent[1]),
+                    bytes(device.needed[0]),
+                    bytes(device.needed[1]),
+                    device.requests_before_scroll[0],
+                    device.requests_before_scroll[1],
+                );
+            }
+            let list = |name: &str, findings: &[super::ReportedFinding]| {
+                findings
+                    .iter()
+                    .map(|one| format!("- {name}: `{}` at `{}`\n", one.code, one.element.selector))
+                    .collect::<String>()
+            };
+            let _ = write!(text, "\n{}{}- kept: {}\n", list("mended", &page.mended), list("new", &page.new), page.kept);
+        }
+        text
+    }
+}
+
+fn cost(bytes_lost: u64, ms: f64) -> String {
+    match (bytes_lost, ms) {
+        (0, ms) if ms <= 0.0 => "-".to_owned(),
+        (0, ms) => format!("{ms:.0} ms"),
+        (count, _) => bytes(count),
+    }
+}
+
+/// A number of bytes for people: three digits at most, in units of a thousand.
+pub(super) fn bytes(count: u64) -> String {
+    match count {
+        0..1_000 => format!("{count} B"),
+        1_000..100_000 => format!("{:.1} kB", count as f64 / 1e3),
+        100_000..1_000_000 => format!("{:.0} kB", count as f64 / 1e3),
+        _ => format!("{:.2} MB", count as f64 / 1e6),
+    }
+}

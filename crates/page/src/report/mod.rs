@@ -1,0 +1,263 @@
+//! What a check found, ready to be read by people and programs. Its JSON is versioned: [`VERSION`] grows when a field
+//! changes its meaning or goes.
+
+mod assemble;
+mod budget;
+mod compare;
+mod html;
+mod junit;
+mod markdown;
+mod sarif;
+
+use std::collections::BTreeMap;
+
+pub use budget::{Budget, BudgetError, Limit};
+pub use compare::{Change, Comparison, DeviceChange, PageChange, compare};
+use serde::{Deserialize, Serialize};
+
+use crate::{Code, Cost, Element, observation::Started};
+
+/// The version of a report's JSON.
+pub const VERSION: u32 = 1;
+
+/// A check of one or more pages.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Report {
+    /// The version of this form; see [`VERSION`].
+    pub version: u32,
+    /// The version of Kivet that wrote it.
+    pub kivet: String,
+    /// When it was made, in seconds since 1970.
+    pub at: u64,
+    /// How the pages were looked at.
+    pub mode: Mode,
+    /// How often each page was visited on each device.
+    pub runs: u32,
+    /// The devices.
+    pub devices: Vec<DeviceSettings>,
+    /// The pages, in the order they were named.
+    pub pages: Vec<PageReport>,
+    /// Pages that could not be looked at.
+    #[serde(default)]
+    pub failures: Vec<Failure>,
+    /// Small pictures of what is shown, as data addresses by picture address; only where somebody will look.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub thumbnails: BTreeMap<String, String>,
+}
+
+/// How pages are looked at.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Mode {
+    /// HTML and CSS are read; nothing is laid out.
+    Text,
+    /// A browser lays them out and is measured.
+    Browser,
+}
+
+/// A device, as it was set.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct DeviceSettings {
+    /// Its name.
+    pub name: String,
+    /// Viewport in CSS pixels.
+    pub width: u32,
+    /// Viewport in CSS pixels.
+    pub height: u32,
+    /// Device pixels per CSS pixel.
+    pub density: f64,
+    /// How many times slower its processor was made.
+    pub cpu_slowdown: f64,
+    /// Added to every request, in milliseconds.
+    pub latency_ms: u32,
+    /// Its network, in millions of bits a second.
+    pub megabits: u32,
+}
+
+/// One page.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct PageReport {
+    /// Its address or path, as it was named.
+    pub page: String,
+    /// What each device saw.
+    pub devices: Vec<DeviceReport>,
+    /// What there is to say, most costly first.
+    pub findings: Vec<ReportedFinding>,
+}
+
+/// One page on one device.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct DeviceReport {
+    /// The device's name.
+    pub device: String,
+    /// Bytes of pictures over the wire.
+    pub sent: u64,
+    /// What exactly fitting renditions of what is seen would weigh.
+    pub needed: u64,
+    /// Picture requests in all.
+    pub requests: u32,
+    /// Of these, before anybody scrolled.
+    pub requests_before_scroll: u32,
+    /// Their bytes.
+    pub sent_before_scroll: u64,
+    /// When the largest paint was there, in milliseconds.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub largest_ms: Option<Spread>,
+    /// Where that time went, in the median run.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub largest: Option<LargestReport>,
+    /// Layout shift before scrolling.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub shift: Option<Spread>,
+    /// Whether the page came back from memory.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub restored: Option<bool>,
+    /// Every picture.
+    pub pictures: Vec<PictureRow>,
+}
+
+/// A median over runs, with the least and the most.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Spread {
+    /// The middle one.
+    pub median: f64,
+    /// The least.
+    pub least: f64,
+    /// The most.
+    pub most: f64,
+}
+
+/// The largest paint.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct LargestReport {
+    /// The element.
+    pub selector: String,
+    /// Its picture; empty for text.
+    pub url: String,
+    /// Milliseconds until the page's first byte.
+    pub page_ms: f64,
+    /// From there until its picture was asked for.
+    pub discovery_ms: f64,
+    /// From there until it was loaded.
+    pub download_ms: f64,
+    /// From there until it was painted.
+    pub render_ms: f64,
+    /// The stylesheet or script that held it up.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub blocked_by: Option<String>,
+}
+
+/// One picture on one device.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct PictureRow {
+    /// Where it stands.
+    pub selector: String,
+    /// The line of the source.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub line: Option<u64>,
+    /// The candidate that was taken.
+    pub url: String,
+    /// Its format; empty if it is no picture.
+    pub format: String,
+    /// Pixels in the file.
+    pub natural: [u32; 2],
+    /// CSS pixels it is drawn at, cut parts included.
+    pub shown: [f64; 2],
+    /// The share of it that layout cuts away.
+    pub cut: f64,
+    /// Device pixels that are really seen.
+    pub seen_pixels: [u32; 2],
+    /// Bytes over the wire.
+    pub sent: u64,
+    /// What exactly fitting bytes would weigh.
+    pub needed: u64,
+    /// In which format; empty if that was not found out.
+    pub needed_format: String,
+    /// The priority it was asked with.
+    pub priority: String,
+    /// When it was asked for, in milliseconds; absent in text.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub start_ms: Option<f64>,
+    /// Who asked for it.
+    pub started: Started,
+    /// True if part of it is in the first screen.
+    pub in_view: bool,
+    /// True if it was asked for before anybody scrolled.
+    pub before_scroll: bool,
+}
+
+/// A finding, over all devices it was made on.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct ReportedFinding {
+    /// What kind of thing.
+    pub code: Code,
+    /// Where.
+    pub element: Element,
+    /// The picture or resource it is about.
+    pub url: String,
+    /// What was seen, on the device where it costs most.
+    pub why: String,
+    /// What mends it.
+    pub mend: String,
+    /// What it costs on each device it was made on.
+    pub costs: Vec<DeviceCost>,
+}
+
+/// What a finding costs on one device.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct DeviceCost {
+    /// The device's name.
+    pub device: String,
+    /// The cost.
+    #[serde(flatten)]
+    pub cost: Cost,
+}
+
+/// A page that could not be looked at.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Failure {
+    /// The page.
+    pub page: String,
+    /// Why not.
+    pub problem: String,
+}
+
+impl ReportedFinding {
+    /// The most bytes it costs on any device.
+    pub fn bytes(&self) -> u64 {
+        self.costs.iter().filter_map(|one| one.cost.bytes).max().unwrap_or(0)
+    }
+
+    /// The most milliseconds it costs on any device.
+    pub fn ms(&self) -> f64 {
+        self.costs.iter().filter_map(|one| one.cost.ms).fold(0.0, f64::max)
+    }
+
+    /// What stays the same about it from one check to the next.
+    pub fn key(&self) -> (Code, &str) {
+        (self.code, &self.element.path)
+    }
+}
+
+impl Report {
+    /// All findings, with the page each is about.
+    pub fn findings(&self) -> impl Iterator<Item = (&PageReport, &ReportedFinding)> {
+        self.pages.iter().flat_map(|page| page.findings.iter().map(move |finding| (page, finding)))
+    }
+
+    /// Bytes sent and needed over all pages on a device.
+    pub fn totals(&self, device: &str) -> (u64, u64) {
+        let of_device = self.pages.iter().flat_map(|page| &page.devices).filter(|one| one.device == device);
+        of_device.fold((0, 0), |(sent, needed), one| (sent + one.sent, needed + one.needed))
+    }
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,58 @@
+//! SARIF 2.1.0 (OASIS), which code hosts and editors show beside the source.
+
+use serde_json::{Value, json};
+
+use super::{Report, ReportedFinding};
+use crate::Code;
+
+/// Above this many bytes or milliseconds a finding is a warning, else a note.
+const WARNING_BYTES: u64 = 20_000;
+const WARNING_MS: f64 = 100.0;
+
+impl Report {
+    /// This report as a SARIF log.
+    pub fn to_sarif(&self) -> String {
+        let rules: Vec<Value> = Code::ALL
+            .iter()
+            .map(|code| json!({ "id": code.as_str(), "shortDescription": { "text": code.title() } }))
+            .collect();
+        let results: Vec<Value> = self.findings().map(|(page, finding)| result(&page.page, finding)).collect();
+        let log = json!({
+            "$schema": "https://json.schemastore.org/sarif-2.1.0.json",
+            "version": "2.1.0",
+            "runs": [{
+                "tool": { "driver": { "name": "Kivet", "version": self.kivet, "rules": rules } },
+                "results": results,
+                "invocations": [{
+                    "executionSuccessful": self.failures.is_empty(),
+                    "toolExecutionNotifications": self.failures.iter().map(|failure| json!({
+                        "level": "error",
+                        "message": { "text": format!("{}: {}", failure.page, failure.problem) },
+                    })).collect::<Vec<_>>(),
+                }],
+            }],
+        });
+        format!("{log:#}")
+    }
+}
+
+fn result(page: &str, finding: &ReportedFinding) -> Value {
+    let index = Code::ALL.iter().position(|code| *code == finding.code);
+    let mut place = json!({ "artifactLocation": { "uri": page } });
+    if let Some(line) = finding.element.line {
+        place["region"] = json!({ "startLine": line });
+    }
+    let heavy = finding.bytes() >= WARNING_BYTES || finding.ms() >= WARNING_MS;
+    json!({
+        "ruleId": finding.code.as_str(),
+        "ruleIndex": index,
+        "level": if heavy || finding.code == Code::BrokenPicture { "warning" } else { "note" },
+        "message": { "text": format!("{}. Mend: {}", finding.why, finding.mend) },
+        "locations": [{
+            "physicalLocation": place,
+            "logicalLocations": [{ "fullyQualifiedName": finding.element.selector, "kind": "element" }],
+        }],
+        "partialFingerprints": { "element/v1": format!("{}:{}", finding.code, finding.element.path) },
+        "properties": { "bytes": finding.bytes(), "milliseconds": finding.ms() },
+    })
+}
