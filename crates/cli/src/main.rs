@@ -1,6 +1,6 @@
 //! The `kivet` command: starts the service, and speaks to a running one.
 //!
-//! Exit codes: 0 done, 1 could not be done, 2 asked for wrongly.
+//! Exit codes: 0 done, 1 could not be done, 2 asked for wrongly, 3 a check found waste it was told to fail on.
 
 mod client;
 mod commands;
@@ -12,7 +12,11 @@ use clap::{Parser, Subcommand};
 
 /// Serves pictures at the size, crop and format each viewer needs, and writes the markup that asks for them.
 #[derive(Parser)]
-#[command(name = "kivet", version, after_help = "Exit codes: 0 done, 1 could not be done, 2 asked for wrongly.")]
+#[command(
+    name = "kivet",
+    version,
+    after_help = "Exit codes: 0 done, 1 could not be done, 2 asked for wrongly; 3 a check found waste it was told to fail on."
+)]
 struct Kivet {
     #[command(subcommand)]
     command: Command,
@@ -31,6 +35,8 @@ enum Command {
     Render(commands::render::Render),
     /// Write the markup for an original in a layout.
     Markup(commands::markup::Markup),
+    /// Say what pages waste on pictures, what that costs and how to mend it.
+    Check(commands::check::Check),
     /// Print a fresh sign-in link to the console.
     Console(commands::console::Console),
     /// Say what is missing on this machine, and how to get it.
@@ -44,6 +50,7 @@ fn main() -> ExitCode {
         Command::Demo(demo) => demo.run(json),
         Command::Render(render) => render.run(json),
         Command::Markup(markup) => markup.run(json),
+        Command::Check(check) => check.run(json),
         Command::Console(console) => console.run(json),
         Command::Doctor(doctor) => doctor.run(json),
     };

@@ -22,12 +22,21 @@
       if (at.id && names('#' + CSS.escape(at.id)) === 1) return '#' + CSS.escape(at.id);
       return at.localName + [...at.classList].slice(0, 2).map((one) => '.' + CSS.escape(one)).join('');
     };
-    let selector = own(element);
-    for (let at = element.parentElement; at && at !== document.documentElement; at = at.parentElement) {
-      if (selector.startsWith('#') || names(selector) === 1) return selector;
-      selector = own(at) + ' > ' + selector;
+    const placed = (at) => {
+      const siblings = [...at.parentElement.children];
+      const alike = siblings.filter((one) => own(one) === own(at));
+      const same = siblings.filter((one) => one.localName === at.localName);
+      return own(at) + (alike.length > 1 ? `:nth-of-type(${same.indexOf(at) + 1})` : '');
+    };
+    for (const part of [own, placed]) {
+      let selector = part(element);
+      for (let at = element.parentElement; at && at !== document.documentElement; at = at.parentElement) {
+        if (names(selector) === 1) return selector;
+        selector = part(at) + ' > ' + selector;
+      }
+      if (names(selector) === 1) return selector;
     }
-    return names(selector) === 1 ? selector : pathOf(element).replaceAll('>', ' > ');
+    return pathOf(element).replaceAll('>', ' > ');
   };
 
   const describe = (element) => element instanceof Element

@@ -1,5 +1,6 @@
 //! One file per command.
 
+pub mod check;
 pub mod console;
 pub mod demo;
 pub mod doctor;

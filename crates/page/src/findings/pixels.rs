@@ -114,11 +114,13 @@ fn of_fit(page: &Observation, place: &Use, file: &PictureFile, at: &Placement, f
         );
         found.push(Finding::at(Code::BetterFormat, place, Cost::bytes(saved), why, typed(place, fitted)));
     }
-    if file.few_colours && !moves && saved >= LEAST_BYTES && saved as f64 >= FORMAT_GAIN * counted as f64 {
+    // A drawing has no right number of pixels: all that is sent beyond what shows it is waste.
+    let saved = sent.saturating_sub(fitted.bytes);
+    if file.few_colours && !moves && saved >= LEAST_BYTES && saved as f64 >= FORMAT_GAIN * sent as f64 {
         let why = format!(
-            "{} is drawn in few colours; what is shown of it takes {} and would take {} as {}, less still as a vector",
+            "{} is drawn in few colours and takes {}; what is shown of it would take {} as {}, less still as a vector",
             name(&place.url),
-            size(counted),
+            size(sent),
             size(fitted.bytes),
             fitted.format,
         );

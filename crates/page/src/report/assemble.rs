@@ -35,7 +35,10 @@ impl PageReport {
                 add(&mut reported, finding, first.device.name);
             }
         }
-        reported.sort_by(|a, b| (b.bytes(), a.code, &a.element.path).cmp(&(a.bytes(), b.code, &b.element.path)));
+        reported.sort_by(|a, b| {
+            let order = |one: &ReportedFinding| (one.bytes(), one.ms() as u64);
+            order(b).cmp(&order(a)).then_with(|| a.key().cmp(&b.key()))
+        });
         Self { page: page.to_owned(), devices, findings: reported }
     }
 }

@@ -246,6 +246,23 @@ impl ReportedFinding {
     }
 }
 
+impl PageReport {
+    /// Rewrites every address and sentence, for pages whose files were served under a passing address.
+    pub fn rewrite(&mut self, rewritten: impl Fn(&str) -> String) {
+        let change = |text: &mut String| *text = rewritten(text);
+        for device in &mut self.devices {
+            device.pictures.iter_mut().for_each(|row| change(&mut row.url));
+            if let Some(largest) = &mut device.largest {
+                change(&mut largest.url);
+                largest.blocked_by.iter_mut().for_each(change);
+            }
+        }
+        for finding in &mut self.findings {
+            [&mut finding.url, &mut finding.why, &mut finding.mend].into_iter().for_each(change);
+        }
+    }
+}
+
 impl Report {
     /// All findings, with the page each is about.
     pub fn findings(&self) -> impl Iterator<Item = (&PageReport, &ReportedFinding)> {

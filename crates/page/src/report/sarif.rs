@@ -18,7 +18,7 @@ impl Report {
             .collect();
         let results: Vec<Value> = self.findings().map(|(page, finding)| result(&page.page, finding)).collect();
         let log = json!({
-            "$schema": "https://json.schemastore.org/sarif-2.1.0.json",
+            "$schema": "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json",
             "version": "2.1.0",
             "runs": [{
                 "tool": { "driver": { "name": "Kivet", "version": self.kivet, "rules": rules } },

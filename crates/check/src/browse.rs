@@ -1,0 +1,207 @@
+//! Browser mode: a page visited on each device, its pictures examined and weighed.
+
+use std::{
+    collections::{BTreeMap, HashMap},
+    sync::Arc,
+};
+
+use kivet_browser::{Chromium, Visit, VisitOptions};
+use kivet_page::{
+    Document,
+    observation::{Fitted, Observation, PictureFile, Placement, Use},
+    report::PageReport,
+};
+use rayon::prelude::*;
+use reqwest::Client;
+use url::Url;
+
+use crate::{
+    CheckError, CheckOptions,
+    examine::{Scales, examine, thumbnail},
+    files::{FileServer, top_folder},
+    target::{Place, Target},
+};
+
+/// A page's report, with small pictures of what it shows.
+pub struct Browsed {
+    /// What there is to say.
+    pub report: PageReport,
+    /// Data addresses by picture address.
+    pub thumbnails: BTreeMap<String, String>,
+}
+
+/// Visits a page on each of the options' devices.
+///
+/// # Errors
+/// If the page cannot be had, or the browser fails.
+pub async fn browse(
+    chromium: &Chromium,
+    target: &Target,
+    options: &CheckOptions,
+    scales: &Scales,
+    step: &(dyn Fn(&str) + Sync),
+) -> Result<Browsed, CheckError> {
+    let (url, server) = reachable(target).await?;
+    let vectors = Vectors::default();
+    let (mut seen, mut thumbnails) = (Vec::new(), BTreeMap::new());
+    for device in &options.devices {
+        let mut runs = Vec::new();
+        for run in 0..options.runs.max(1) {
+            step(device.name);
+            let tab = chromium.tab(*device).await?;
+            let visit_options = VisitOptions { throttled: options.throttled, returns: run == 0 };
+            let visited = tab.visit(url.as_str(), visit_options).await;
+            // A tab that cannot be closed goes with the browser.
+            let _ = tab.close().await;
+            let mut visit = visited?;
+            vectors.look(&mut visit, server.as_ref()).await;
+            let with_thumbnails = options.thumbnails && run == 0;
+            let scales = scales.clone();
+            let (observation, small) = tokio::task::spawn_blocking(move || weighed(visit, &scales, with_thumbnails))
+                .await
+                .map_err(|error| CheckError::Fetch { url: url.to_string(), problem: error.to_string() })?;
+            thumbnails.extend(small);
+            runs.push(observation);
+        }
+        seen.push(runs);
+    }
+    if let Some(server) = &server {
+        seen.iter_mut().flatten().for_each(|page| own_headers(page, server));
+    }
+    let mut report = PageReport::new(&target.name, &seen);
+    if let Some(server) = &server {
+        report.rewrite(|text| server.without_address(text));
+        thumbnails = thumbnails.into_iter().map(|(url, data)| (server.without_address(&url), data)).collect();
+    }
+    Ok(Browsed { report, thumbnails })
+}
+
+/// The address a browser reaches the page at.
+pub async fn reachable(target: &Target) -> Result<(Url, Option<FileServer>), CheckError> {
+    match &target.place {
+        Place::Web(url) => Ok((url.clone(), None)),
+        Place::File { file, root } => {
+            let html = std::fs::read(file).map_err(|source| CheckError::Read { path: file.clone(), source })?;
+            let top = top_folder(file, root, &String::from_utf8_lossy(&html));
+            let server = FileServer::start(&top, root).await?;
+            let url = server.url(file).ok_or_else(|| CheckError::NoTarget(target.name.clone()))?;
+            Ok((url, Some(server)))
+        }
+    }
+}
+
+/// Headers of our own file server say nothing about the site.
+fn own_headers(page: &mut Observation, server: &FileServer) {
+    for request in &mut page.requests {
+        if server.has(&request.url) {
+            request.headers_count = false;
+        }
+    }
+}
+
+/// Examines and weighs the pictures of a visit, and finds the lines of its elements.
+fn weighed(visit: Visit, scales: &Scales, with_thumbnails: bool) -> (Observation, BTreeMap<String, String>) {
+    let Visit { observation: mut page, pictures, source } = visit;
+    page.files = pictures.par_iter().map(|(url, bytes)| (url.clone(), examine(bytes))).collect();
+    let density = page.device.density;
+    let files = &page.files;
+    page.uses.par_iter_mut().for_each(|place| {
+        place.fitted = fitted(place, files, &pictures, scales, density);
+    });
+    let document = Document::parse(&source);
+    for place in &mut page.uses {
+        place.element.line = document.line_of(&place.element);
+    }
+    for element in page
+        .embeds
+        .iter_mut()
+        .map(|embed| &mut embed.element)
+        .chain(page.hints.iter_mut().map(|hint| &mut hint.element))
+    {
+        element.line = document.line_of(element);
+    }
+    let small = if with_thumbnails { small_pictures(&page, &pictures) } else { BTreeMap::new() };
+    (page, small)
+}
+
+fn fitted(
+    place: &Use,
+    files: &HashMap<String, PictureFile>,
+    pictures: &HashMap<String, Vec<u8>>,
+    scales: &Scales,
+    density: f64,
+) -> Option<Fitted> {
+    let (file, bytes) = (files.get(&place.url)?, pictures.get(&place.url)?);
+    let at = seen(place, file)?;
+    Some(scales.weigh(bytes, file, &at, density))
+}
+
+/// Where the picture lies, if anything of it is seen; vectors too.
+pub(crate) fn seen(place: &Use, file: &PictureFile) -> Option<Placement> {
+    let size = file.facts.as_ref()?.size;
+    if !place.rendered || place.area.is_empty() {
+        return None;
+    }
+    let natural = (f64::from(size.width), f64::from(size.height));
+    let at = Placement::new(natural, place.area, place.uncut, &place.fit, &place.position);
+    (!at.seen.is_empty()).then_some(at)
+}
+
+fn small_pictures(page: &Observation, pictures: &HashMap<String, Vec<u8>>) -> BTreeMap<String, String> {
+    let made = page.uses.par_iter().filter_map(|place| {
+        let file = page.files.get(&place.url)?;
+        let at = seen(place, file)?;
+        Some((place.url.clone(), thumbnail(pictures.get(&place.url)?, file.facts.as_ref()?, &at)?))
+    });
+    made.collect()
+}
+
+/// Which drawings lie beside a picture under the same name.
+#[derive(Clone, Default)]
+struct Vectors {
+    client: Client,
+    known: Arc<tokio::sync::Mutex<HashMap<String, bool>>>,
+}
+
+impl Vectors {
+    /// Asks once for a vector beside each raster picture that could be a drawing.
+    async fn look(&self, visit: &mut Visit, server: Option<&FileServer>) {
+        for place in &mut visit.observation.uses {
+            let Some(vector) = beside(&place.url) else { continue };
+            // On other people's servers nothing is asked for that the page does not name.
+            let own = Url::parse(&visit.observation.url).ok().map(|page| page.origin());
+            if !visit.pictures.contains_key(&place.url) || Some(vector.origin()) != own && server.is_none() {
+                continue;
+            }
+            let mut known = self.known.lock().await;
+            let there = match known.get(vector.as_str()) {
+                Some(there) => *there,
+                None => {
+                    let there = self.is_there(&vector).await;
+                    known.insert(vector.to_string(), there);
+                    there
+                }
+            };
+            place.vector_beside = there.then(|| vector.to_string());
+        }
+    }
+
+    async fn is_there(&self, vector: &Url) -> bool {
+        let answer = self.client.head(vector.clone()).header("user-agent", kivet_page::USER_AGENT).send().await;
+        answer.is_ok_and(|answer| {
+            let kind = answer.headers().get("content-type").and_then(|value| value.to_str().ok()).unwrap_or_default();
+            answer.status().is_success() && kind.starts_with("image/svg")
+        })
+    }
+}
+
+/// The address of a drawing of the same name.
+pub(crate) fn beside(url: &str) -> Option<Url> {
+    let mut vector = Url::parse(url).ok()?;
+    let path = vector.path().to_owned();
+    let (stem, extension) = path.rsplit_once('.')?;
+    let raster = matches!(extension.to_ascii_lowercase().as_str(), "png" | "jpg" | "jpeg" | "gif" | "webp" | "bmp");
+    vector.set_path(&format!("{stem}.svg"));
+    vector.set_query(None);
+    raster.then_some(vector)
+}

@@ -1,0 +1,47 @@
+//! What can go wrong before a check begins, and what ends the check of one page.
+
+use std::path::PathBuf;
+
+use kivet_browser::BrowserError;
+
+/// A check that cannot be made.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum CheckError {
+    /// What was named is neither an address nor a file.
+    #[error("`{0}` is neither an http address nor a file or folder that exists")]
+    NoTarget(String),
+    /// A folder or sitemap names no page.
+    #[error("{0} has no pages in it; name a folder with .html files, or a sitemap that lists addresses")]
+    NoPages(String),
+    /// A file cannot be read.
+    #[error("cannot read {}: {source}", path.display())]
+    Read {
+        /// The file.
+        path: PathBuf,
+        /// Why.
+        source: std::io::Error,
+    },
+    /// Something cannot be fetched.
+    #[error("cannot fetch {url}: {problem}")]
+    Fetch {
+        /// Its address.
+        url: String,
+        /// Why.
+        problem: String,
+    },
+    /// A sitemap is none.
+    #[error("{url} is no sitemap: {problem}")]
+    Sitemap {
+        /// Its address or path.
+        url: String,
+        /// What is wrong.
+        problem: String,
+    },
+    /// Files cannot be served to the browser.
+    #[error("cannot serve files to the browser on this machine: {0}")]
+    Serve(std::io::Error),
+    /// The browser.
+    #[error(transparent)]
+    Browser(#[from] BrowserError),
+}

@@ -1,0 +1,145 @@
+//! What the files behind pictures are, and what exactly fitting ones would weigh.
+
+use std::{
+    collections::HashMap,
+    sync::{Arc, Mutex, PoisonError},
+};
+
+use base64::{Engine, prelude::BASE64_STANDARD};
+use kivet_image::{Limits, Raster, draw, encode, few_colours, metadata, probe};
+use kivet_page::observation::{Area, Fitted, PictureFile, Placement};
+use kivet_recipe::{Encoding, Facts, Fidelity, Format, Kind, Plan, Rect, Size, expected};
+
+/// Pictures larger than this are not decoded for a check.
+const LIMITS: Limits = Limits { pixels: 150_000_000 };
+
+/// The longest side of a thumbnail, in pixels.
+const THUMBNAIL: f64 = 224.0;
+
+/// What is known of a file from all its bytes.
+pub fn examine(bytes: &[u8]) -> PictureFile {
+    let facts = probe(bytes, LIMITS).ok();
+    let metadata = metadata(bytes);
+    let pixels = facts.as_ref().filter(|facts| is_drawn(facts));
+    PictureFile {
+        // A file that cannot be decoded is no drawing in few colours; that it is broken, the browser says.
+        few_colours: pixels.is_some_and(|facts| few_colours(bytes, facts).unwrap_or(false)),
+        bytes: bytes.len() as u64,
+        hash: blake3::hash(bytes).to_hex().to_string(),
+        metadata_bytes: metadata.bytes,
+        has_location: metadata.has_location,
+        facts,
+    }
+}
+
+/// True if this version can decode it.
+fn is_drawn(facts: &Facts) -> bool {
+    !facts.motion && matches!(facts.format, Format::Jpeg | Format::Png | Format::Webp | Format::Avif)
+}
+
+/// What one rendition was made of: the file, the part and the size.
+type Made = (String, [u32; 4], Size);
+
+/// Weighs renditions, each once.
+#[derive(Clone, Default)]
+pub struct Scales {
+    made: Arc<Mutex<HashMap<Made, Option<(u64, Format)>>>>,
+}
+
+impl Scales {
+    /// The bytes that what is seen of a picture would take at `density`, by really making it. What this version cannot
+    /// make weighs what it weighs now.
+    pub fn weigh(&self, bytes: &[u8], file: &PictureFile, at: &Placement, density: f64) -> Fitted {
+        let as_it_is = as_it_is(file);
+        let Some(facts) = file.facts.as_ref().filter(|facts| is_drawn(facts)) else { return as_it_is };
+        let plan = plan(facts, at, density);
+        let corner = [plan.crop.x, plan.crop.y, plan.crop.width, plan.crop.height].map(|value| value.round() as u32);
+        let key = (file.hash.clone(), corner, plan.size);
+        let known = self.made.lock().unwrap_or_else(PoisonError::into_inner).get(&key).copied();
+        let lightest = known.unwrap_or_else(|| {
+            let lightest = lightest(bytes, facts, file.few_colours, &plan);
+            self.made.lock().unwrap_or_else(PoisonError::into_inner).insert(key, lightest);
+            lightest
+        });
+        match lightest {
+            Some((bytes, format)) if bytes < file.bytes => {
+                Fitted { width: plan.size.width, height: plan.size.height, bytes, format, made: true }
+            }
+            // Nothing lighter can be made of it: it fits already.
+            Some(_) => Fitted { width: plan.size.width, height: plan.size.height, made: true, ..as_it_is },
+            None => as_it_is,
+        }
+    }
+}
+
+/// What is predicted to be needed of a file of which only the head is known.
+pub fn predict(file: &PictureFile, at: &Placement, density: f64) -> Fitted {
+    let as_it_is = as_it_is(file);
+    let Some(facts) = file.facts.as_ref().filter(|facts| is_drawn(facts)) else { return as_it_is };
+    let size = plan(facts, at, density).size;
+    // Few colours at screen size take about what the file takes for as many pixels.
+    let share = size.pixels() as f64 / facts.size.pixels() as f64;
+    let predicted = if facts.kind == Kind::Flat || file.few_colours {
+        Some((file.bytes as f64 * share * FLAT_GAIN, Format::Webp))
+    } else {
+        expected(Format::Avif, Fidelity::DEFAULT)
+            .map(|one| (one.bytes_per_pixel as f64 * size.pixels() as f64, Format::Avif))
+    };
+    match predicted {
+        Some((bytes, format)) if (bytes as u64) < file.bytes => {
+            Fitted { width: size.width, height: size.height, bytes: bytes as u64, format, made: false }
+        }
+        _ => Fitted { width: size.width, height: size.height, ..as_it_is },
+    }
+}
+
+/// What lossless WebP saves over PNG on flat art, at least.
+const FLAT_GAIN: f64 = 0.8;
+
+fn as_it_is(file: &PictureFile) -> Fitted {
+    let (format, size) = file.facts.as_ref().map_or((Format::Png, Size::new(0, 0)), |facts| (facts.format, facts.size));
+    Fitted { width: size.width, height: size.height, bytes: file.bytes, format, made: false }
+}
+
+/// The part that is seen, at the pixels of the screen, never enlarged.
+fn plan(facts: &Facts, at: &Placement, density: f64) -> Plan {
+    let Size { width, height } = facts.size;
+    let Area { x, y, width: across, height: down } = at.seen_part();
+    let crop = Rect {
+        x: (x.clamp(0.0, 1.0)) * f64::from(width),
+        y: (y.clamp(0.0, 1.0)) * f64::from(height),
+        width: (across.min(1.0 - x) * f64::from(width)).max(1.0),
+        height: (down.min(1.0 - y) * f64::from(height)).max(1.0),
+    };
+    let side = |seen: f64, available: f64| (seen * density).min(available).round().max(1.0) as u32;
+    let size = Size::new(side(at.seen.width, crop.width), side(at.seen.height, crop.height));
+    Plan { crop, drawn: size, canvas: None, size, held_back_from: None }
+}
+
+fn lightest(bytes: &[u8], facts: &Facts, flat: bool, plan: &Plan) -> Option<(u64, Format)> {
+    let raster = draw(bytes, facts, plan, None).ok()?;
+    let lossy =
+        |format| expected(format, Fidelity::DEFAULT).map(|one| (format, Encoding::Lossy { setting: one.setting }));
+    let mut ways: Vec<(Format, Encoding)> = [Format::Avif, Format::Webp].into_iter().filter_map(lossy).collect();
+    if flat || facts.kind == Kind::Flat {
+        ways.extend([(Format::Webp, Encoding::Lossless), (Format::Png, Encoding::Lossless)]);
+    }
+    let made = ways.into_iter().filter_map(|(format, encoding)| Some((weight(&raster, format, encoding)?, format)));
+    made.min_by_key(|(bytes, _)| *bytes)
+}
+
+fn weight(raster: &Raster, format: Format, encoding: Encoding) -> Option<u64> {
+    let fits = raster.size().width.max(raster.size().height) <= format.max_side();
+    Some(encode(raster, format, encoding).ok().filter(|_| fits)?.len() as u64)
+}
+
+/// A small picture of what is seen, as a data address.
+pub fn thumbnail(bytes: &[u8], facts: &Facts, at: &Placement) -> Option<String> {
+    if !is_drawn(facts) {
+        return None;
+    }
+    let scale = (THUMBNAIL / at.seen.width.max(at.seen.height)).min(1.0);
+    let raster = draw(bytes, facts, &plan(facts, at, scale), None).ok()?;
+    let webp = encode(&raster, Format::Webp, Encoding::Lossy { setting: 60.0 }).ok()?;
+    Some(format!("data:image/webp;base64,{}", BASE64_STANDARD.encode(webp)))
+}

@@ -1,0 +1,109 @@
+//! Page checks from end to end: targets found, pages fetched or driven, pictures weighed, the report put together.
+//!
+//! What is wrong with a page is decided in `kivet-page`; this crate brings what that needs to know.
+
+mod browse;
+mod error;
+mod examine;
+mod fetch;
+mod files;
+mod target;
+
+use std::{
+    collections::BTreeMap,
+    path::PathBuf,
+    time::{SystemTime, UNIX_EPOCH},
+};
+
+pub use error::CheckError;
+pub use fetch::Fetcher;
+use kivet_browser::Chromium;
+use kivet_page::{
+    Device,
+    report::{Failure, Mode, PageReport, Report, VERSION},
+};
+pub use target::{Place, Target, targets};
+
+use crate::examine::Scales;
+
+/// How pages are checked.
+#[derive(Clone, Debug)]
+pub struct CheckOptions {
+    /// Text or browser.
+    pub mode: Mode,
+    /// On which devices.
+    pub devices: Vec<Device>,
+    /// Visits to each page on each device, at least 1; in text one is all there is to see.
+    pub runs: u32,
+    /// Slows processor and network down to each device's.
+    pub throttled: bool,
+    /// The browser; the installed one if `None`.
+    pub program: Option<PathBuf>,
+    /// Keeps small pictures of what is shown, for reports that people look at.
+    pub thumbnails: bool,
+}
+
+/// What is under way, for whoever waits.
+#[derive(Clone, Copy, Debug)]
+pub struct Progress<'a> {
+    /// Pages done.
+    pub done: usize,
+    /// Pages in all.
+    pub of: usize,
+    /// The page and what is being done with it.
+    pub page: &'a str,
+    /// The device it is seen on.
+    pub device: &'a str,
+}
+
+/// Checks pages. One that cannot be looked at is reported, and the others are looked at all the same.
+///
+/// # Errors
+/// If the browser cannot be started.
+pub async fn check(
+    targets: &[Target],
+    options: &CheckOptions,
+    fetcher: &Fetcher,
+    progress: &(dyn Fn(Progress<'_>) + Sync),
+) -> Result<Report, CheckError> {
+    let mut report = empty(options);
+    let scales = Scales::default();
+    let chromium = match (&options.mode, &options.program) {
+        (Mode::Text, _) => None,
+        (Mode::Browser, Some(program)) => Some(Chromium::launch_program(program.clone()).await?),
+        (Mode::Browser, None) => Some(Chromium::launch().await?),
+    };
+    for (done, target) in targets.iter().enumerate() {
+        let step = |device: &str| progress(Progress { done, of: targets.len(), page: &target.name, device });
+        let looked = match &chromium {
+            Some(chromium) => browse::browse(chromium, target, options, &scales, &step).await.map(|browsed| {
+                report.thumbnails.extend(browsed.thumbnails);
+                browsed.report
+            }),
+            None => Ok(PageReport::new(&target.name, &[])),
+        };
+        match looked {
+            Ok(page) => report.pages.push(page),
+            Err(error) => report.failures.push(Failure { page: target.name.clone(), problem: error.to_string() }),
+        }
+    }
+    let _ = fetcher;
+    if let Some(chromium) = chromium {
+        chromium.close().await?;
+    }
+    Ok(report)
+}
+
+fn empty(options: &CheckOptions) -> Report {
+    Report {
+        version: VERSION,
+        kivet: env!("CARGO_PKG_VERSION").to_owned(),
+        at: SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |since| since.as_secs()),
+        mode: options.mode,
+        runs: options.runs,
+        devices: options.devices.iter().copied().map(Into::into).collect(),
+        pages: Vec::new(),
+        failures: Vec::new(),
+        thumbnails: BTreeMap::new(),
+    }
+}
