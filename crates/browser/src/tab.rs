@@ -136,6 +136,16 @@ impl Tab {
         }
     }
 
+    /// Waits until pictures that arrived are decoded and painted: on a busy machine that is well after they arrived.
+    pub(crate) async fn painted(&self) -> Result<(), BrowserError> {
+        const PAINTED: &str = "Promise.all([...document.images].filter(({ complete, naturalWidth }) => complete && naturalWidth)
+            .map((image) => image.decode().catch(() => {})))
+            .then(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => setTimeout(done, 50)))))
+            .then(() => true)";
+        let _: bool = self.evaluate(PAINTED).await?;
+        Ok(())
+    }
+
     /// Scrolls to the end a screen at a time, as a reader would, and waits until the page is at rest.
     ///
     /// # Errors

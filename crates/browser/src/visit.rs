@@ -75,12 +75,14 @@ impl Tab {
         self.traffic().begin();
         self.open(url).await.map_err(|error| unreachable(url, error))?;
         self.check_document(url)?;
+        self.painted().await?;
         let first: Collected = self.evaluate(COLLECT).await?;
         self.traffic().mark_blocking(&first.blocking);
         self.traffic().scrolled = true;
         self.scroll_to_end().await?;
         let _: bool = self.evaluate("(scrollTo({ top: 0, behavior: 'instant' }), true)").await?;
         self.rest().await?;
+        self.painted().await?;
         let second: Collected = self.evaluate(COLLECT).await?;
         let requests = self.traffic().requests();
         let pictures = self.bodies().await;
@@ -227,7 +229,8 @@ fn merged(first: &[Use], second: Vec<Use>) -> Vec<Use> {
                 attributes.extend(before.element.attributes.clone());
                 place.in_view = before.in_view;
                 place.hidden = before.hidden;
-                place.reserved = before.reserved && place.reserved;
+                // An empty picture has no box to speak of yet.
+                place.reserved = if before.url.is_empty() { place.reserved } else { before.reserved };
                 place.element = Element { attributes, ..before.element.clone() };
             }
             None => (place.in_view, place.hidden) = (false, false),

@@ -8,7 +8,7 @@ use std::{
 use kivet_browser::{Chromium, Visit, VisitOptions};
 use kivet_page::{
     Document,
-    observation::{Fitted, Observation, PictureFile, Placement, Use},
+    observation::{Fitted, Observation, PictureFile, Placement, Role, Started, Use},
     report::PageReport,
 };
 use rayon::prelude::*;
@@ -16,19 +16,11 @@ use reqwest::Client;
 use url::Url;
 
 use crate::{
-    CheckError, CheckOptions,
+    CheckError, CheckOptions, Looked,
     examine::{Scales, examine, thumbnail},
     files::{FileServer, top_folder},
     target::{Place, Target},
 };
-
-/// A page's report, with small pictures of what it shows.
-pub struct Browsed {
-    /// What there is to say.
-    pub report: PageReport,
-    /// Data addresses by picture address.
-    pub thumbnails: BTreeMap<String, String>,
-}
 
 /// Visits a page on each of the options' devices.
 ///
@@ -40,7 +32,7 @@ pub async fn browse(
     options: &CheckOptions,
     scales: &Scales,
     step: &(dyn Fn(&str) + Sync),
-) -> Result<Browsed, CheckError> {
+) -> Result<Looked, CheckError> {
     let (url, server) = reachable(target).await?;
     let vectors = Vectors::default();
     let (mut seen, mut thumbnails) = (Vec::new(), BTreeMap::new());
@@ -73,7 +65,7 @@ pub async fn browse(
         report.rewrite(|text| server.without_address(text));
         thumbnails = thumbnails.into_iter().map(|(url, data)| (server.without_address(&url), data)).collect();
     }
-    Ok(Browsed { report, thumbnails })
+    Ok(Looked { page: report, thumbnails })
 }
 
 /// The address a browser reaches the page at.
@@ -112,6 +104,7 @@ fn weighed(visit: Visit, scales: &Scales, with_thumbnails: bool) -> (Observation
     for place in &mut page.uses {
         place.element.line = document.line_of(&place.element);
     }
+    put_in_by_script(&mut page, &document);
     for element in page
         .embeds
         .iter_mut()
@@ -122,6 +115,21 @@ fn weighed(visit: Visit, scales: &Scales, with_thumbnails: bool) -> (Observation
     }
     let small = if with_thumbnails { small_pictures(&page, &pictures) } else { BTreeMap::new() };
     (page, small)
+}
+
+/// A picture whose element and address are not in the source was put in by a script, whatever the browser calls it.
+fn put_in_by_script(page: &mut Observation, document: &Document) {
+    let written = document.addresses();
+    for place in page.uses.iter().filter(|place| place.role == Role::Img && place.element.line.is_none()) {
+        let name = place.url.rsplit('/').next().unwrap_or_default();
+        if name.is_empty() || written.iter().any(|address| address.ends_with(name)) {
+            continue;
+        }
+        let requests = page.requests.iter_mut().filter(|request| request.is_picture && request.url == place.url);
+        requests
+            .filter(|request| request.started == Started::Markup)
+            .for_each(|request| request.started = Started::Script);
+    }
 }
 
 fn fitted(

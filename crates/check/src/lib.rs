@@ -7,16 +7,19 @@ mod error;
 mod examine;
 mod fetch;
 mod files;
+mod read;
 mod target;
 
 use std::{
     collections::BTreeMap,
     path::PathBuf,
+    sync::atomic::{AtomicUsize, Ordering},
     time::{SystemTime, UNIX_EPOCH},
 };
 
 pub use error::CheckError;
 pub use fetch::Fetcher;
+use futures::StreamExt;
 use kivet_browser::Chromium;
 use kivet_page::{
     Device,
@@ -41,6 +44,15 @@ pub struct CheckOptions {
     pub program: Option<PathBuf>,
     /// Keeps small pictures of what is shown, for reports that people look at.
     pub thumbnails: bool,
+    /// Pages looked at at the same time. More than one is quicker, and disturbs the times that are measured.
+    pub at_once: usize,
+}
+
+/// A page's report, with small pictures of what it shows.
+struct Looked {
+    page: PageReport,
+    /// Data addresses by picture address.
+    thumbnails: BTreeMap<String, String>,
 }
 
 /// What is under way, for whoever waits.
@@ -73,21 +85,32 @@ pub async fn check(
         (Mode::Browser, Some(program)) => Some(Chromium::launch_program(program.clone()).await?),
         (Mode::Browser, None) => Some(Chromium::launch().await?),
     };
-    for (done, target) in targets.iter().enumerate() {
-        let step = |device: &str| progress(Progress { done, of: targets.len(), page: &target.name, device });
-        let looked = match &chromium {
-            Some(chromium) => browse::browse(chromium, target, options, &scales, &step).await.map(|browsed| {
-                report.thumbnails.extend(browsed.thumbnails);
-                browsed.report
-            }),
-            None => Ok(PageReport::new(&target.name, &[])),
-        };
+    let done = AtomicUsize::new(0);
+    let look = |target: &'_ Target| {
+        let (target, chromium, scales, done) = (target.clone(), chromium.as_ref(), &scales, &done);
+        async move {
+            let count = || done.load(Ordering::Relaxed);
+            let step =
+                |device: &str| progress(Progress { done: count(), of: targets.len(), page: &target.name, device });
+            let looked = match chromium {
+                Some(chromium) => browse::browse(chromium, &target, options, scales, &step).await,
+                None => read::read(&target, options, fetcher, &step).await,
+            };
+            done.fetch_add(1, Ordering::Relaxed);
+            (target.name.clone(), looked)
+        }
+    };
+    let mut looking = futures::stream::iter(targets).map(look).buffered(options.at_once.max(1));
+    while let Some((name, looked)) = looking.next().await {
         match looked {
-            Ok(page) => report.pages.push(page),
-            Err(error) => report.failures.push(Failure { page: target.name.clone(), problem: error.to_string() }),
+            Ok(Looked { page, thumbnails }) => {
+                report.pages.push(page);
+                report.thumbnails.extend(thumbnails);
+            }
+            Err(error) => report.failures.push(Failure { page: name, problem: error.to_string() }),
         }
     }
-    let _ = fetcher;
+    drop(looking);
     if let Some(chromium) = chromium {
         chromium.close().await?;
     }

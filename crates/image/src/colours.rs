@@ -14,6 +14,9 @@ const ALIKE: f64 = 0.8;
 /// Steps of each channel: coarse enough that a lossy format's noise stays within one.
 const STEPS: f32 = 24.0;
 
+/// See [`is_alike`].
+const NOISE: f32 = 0.02;
+
 /// Larger JPEGs are looked at reduced: flat stays flat.
 const PIXELS: u64 = 2_000_000;
 
@@ -36,14 +39,19 @@ pub fn few_colours(bytes: &[u8], facts: &Facts) -> Result<bool, ImageError> {
             counts[bin] += 1;
             pixels += 1;
             pairs += u64::from(before.is_some());
-            alike += u64::from(before == Some(bin));
-            before = Some(bin);
+            alike += u64::from(before.is_some_and(|before| is_alike(before, pixel)));
+            before = Some(pixel);
         }
     }
     counts.sort_unstable_by(|a, b| b.cmp(a));
     let covered: u64 = counts.iter().take(COLOURS).sum();
     let share = |part: u64, whole: u64| part as f64 / whole.max(1) as f64;
     Ok(share(covered, pixels) >= COVERED && share(alike, pairs) >= ALIKE)
+}
+
+/// True if two colours differ by less than a lossy format's noise.
+fn is_alike(one: &[f32], other: &[f32]) -> bool {
+    one.iter().zip(other).all(|(one, other)| (one.max(0.0).sqrt() - other.max(0.0).sqrt()).abs() < NOISE)
 }
 
 /// A colour's place among coarse steps; a square root spreads linear light about as evenly as eyes do.

@@ -38,7 +38,10 @@ pub(super) fn findings(page: &Observation) -> Vec<Finding> {
             _ => format!("remove what the browser calls {}", block.reason),
         },
     }));
-    found.extend(page.embeds.iter().filter(|embed| embed.bytes_up_front >= HEAVY).map(heavy));
+    let screen = f64::from(page.device.height);
+    // Browsers fetch lazy frames some screens ahead; the page has done its part.
+    let waits = |embed: &Embed| embed.element.keyword("loading") == "lazy" && embed.area.y >= screen;
+    found.extend(page.embeds.iter().filter(|embed| embed.bytes_up_front >= HEAVY && !waits(embed)).map(heavy));
     found
 }
 

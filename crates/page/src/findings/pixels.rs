@@ -17,8 +17,11 @@ const FORMAT_GAIN: f64 = 0.25;
 /// WebP is no old format; only waste in how it was written is worth a word.
 const WEBP_GAIN: f64 = 0.5;
 
-/// Fewer bytes than this are not worth anybody's time.
+/// Fewer bytes than this are not worth making another file for.
 const LEAST_BYTES: u64 = 2_000;
+
+/// Fewer bytes than this are not worth another width or crop, which a service gives for the asking.
+const LEAST_SURPLUS: u64 = 1_000;
 
 /// Metadata up to this length may hold a credit.
 const METADATA: u64 = 2_000;
@@ -68,11 +71,12 @@ fn of_fit(page: &Observation, place: &Use, file: &PictureFile, at: &Placement, f
     let density = page.device.density;
     let (shown_width, shown_height) = (at.drawn.width * density, at.drawn.height * density);
     let surplus = (width * height) / (shown_width.min(width) * shown_height.min(height)).max(1.0);
-    let sent = file.bytes;
+    // Metadata is waste of its own, with a finding of its own.
+    let sent = file.bytes.saturating_sub(file.metadata_bytes);
     // Bytes follow pixels: each cause bears its share of what is sent.
     let after_pixels = if surplus > SURPLUS { (sent as f64 / surplus) as u64 } else { sent };
     let cost = sent - after_pixels;
-    if surplus > SURPLUS && cost >= LEAST_BYTES {
+    if surplus > SURPLUS && cost >= LEAST_SURPLUS {
         let shown = format!("{} x {} px", px(at.drawn.width), px(at.drawn.height));
         let why = format!(
             "{} is {width} x {height} and is shown at {shown}, {} x {} device pixels: {surplus:.1} times the pixels",
@@ -84,7 +88,7 @@ fn of_fit(page: &Observation, place: &Use, file: &PictureFile, at: &Placement, f
     }
     let cut = at.cut();
     let cost = (after_pixels as f64 * cut) as u64;
-    if cut > CUT && at.covering == Covering::Kept && cost >= LEAST_BYTES {
+    if cut > CUT && at.covering == Covering::Kept && cost >= LEAST_SURPLUS {
         let why = format!(
             "{:.0}% of {} is cut away: {} x {} px of it are seen",
             cut * 100.0,

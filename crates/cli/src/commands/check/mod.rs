@@ -112,6 +112,7 @@ impl Check {
             runs: if self.text { 1 } else { self.runs },
             throttled: !self.unthrottled,
             program: self.browser.clone(),
+            at_once: if self.text { 8 } else { 1 },
             thumbnails: self.report.iter().any(|file| file.extension().is_some_and(|form| form == "html")),
         }
     }

@@ -1,0 +1,6 @@
+//! Page checks through their real interface: pages on a loopback server, an installed Chromium.
+
+mod findings;
+mod pages;
+mod pictures;
+mod server;
