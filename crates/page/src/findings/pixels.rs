@@ -88,7 +88,7 @@ fn of_fit(page: &Observation, place: &Use, file: &PictureFile, at: &Placement, f
     }
     let cut = at.cut();
     let cost = (after_pixels as f64 * cut) as u64;
-    if cut > CUT && at.covering == Covering::Kept && cost >= LEAST_SURPLUS {
+    if cut > CUT && at.covering != Covering::Piece && cost >= LEAST_SURPLUS {
         let why = format!(
             "{:.0}% of {} is cut away: {} x {} px of it are seen",
             cut * 100.0,
@@ -104,7 +104,7 @@ fn of_fit(page: &Observation, place: &Use, file: &PictureFile, at: &Placement, f
         );
         found.push(Finding::at(Code::CutAway, place, Cost::bytes(cost), why, mend));
     }
-    let counted = if at.covering == Covering::Kept { (after_pixels as f64 * (1.0 - cut)) as u64 } else { after_pixels };
+    let counted = if at.covering != Covering::Piece { (after_pixels as f64 * (1.0 - cut)) as u64 } else { after_pixels };
     let saved = counted.saturating_sub(fitted.bytes);
     if !moves && !file.few_colours && is_worth_another_format(file, counted, saved, fitted) {
         let was = file.facts.as_ref().map_or("?", |facts| facts.format.name());
