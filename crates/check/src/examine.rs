@@ -1,10 +1,12 @@
 //! What the files behind pictures are, and what exactly fitting ones would weigh.
 
 use std::{
+    borrow::Cow,
     collections::HashMap,
     sync::{Arc, Mutex, PoisonError},
 };
 
+use crate::fetch::Head;
 use base64::{Engine, prelude::BASE64_STANDARD};
 use kivet_image::{Limits, Raster, draw, encode, few_colours, metadata, probe};
 use kivet_page::observation::{Area, Fitted, PictureFile, Placement};
@@ -32,6 +34,45 @@ pub fn examine(bytes: &[u8]) -> PictureFile {
     }
 }
 
+/// What is known of a file from its head: all of it where the head is the whole file.
+pub fn examine_head(head: &Head) -> PictureFile {
+    if head.is_whole() {
+        return examine(&head.bytes);
+    }
+    let facts = probe(&as_if_whole(head), LIMITS).ok().map(|facts| by_weight(facts, head.length));
+    let metadata = metadata(&head.bytes);
+    PictureFile {
+        few_colours: false,
+        bytes: head.length,
+        // The length tells apart what begins alike.
+        hash: format!("{}-{}", blake3::hash(&head.bytes).to_hex(), head.length),
+        metadata_bytes: metadata.bytes,
+        has_location: metadata.has_location,
+        facts,
+    }
+}
+
+/// An AVIF says at its beginning where its pictures lie, and is refused if they lie beyond its end.
+fn as_if_whole(head: &Head) -> Cow<'_, [u8]> {
+    const MOST: u64 = 64 << 20;
+    if head.bytes.get(4..8) != Some(b"ftyp") || head.length > MOST {
+        return Cow::Borrowed(&head.bytes);
+    }
+    let mut bytes = head.bytes.clone();
+    bytes.resize(head.length as usize, 0);
+    Cow::Owned(bytes)
+}
+
+/// Flat art is told by the bytes it takes a pixel; of those a head is only a part.
+fn by_weight(facts: Facts, length: u64) -> Facts {
+    let heavy = length as f64 > FLAT_BYTES_PER_PIXEL * facts.size.pixels() as f64;
+    let kind = if heavy && facts.format == Format::Png { Kind::Photo } else { facts.kind };
+    Facts { kind, ..facts }
+}
+
+/// As the probe takes it for whole files.
+const FLAT_BYTES_PER_PIXEL: f64 = 0.4;
+
 /// True if this version can decode it.
 fn is_drawn(facts: &Facts) -> bool {
     !facts.motion && matches!(facts.format, Format::Jpeg | Format::Png | Format::Webp | Format::Avif)
@@ -40,10 +81,13 @@ fn is_drawn(facts: &Facts) -> bool {
 /// What one rendition was made of: the file, the part and the size.
 type Made = (String, [u32; 4], Size);
 
+/// Its bytes and format; `None` if it cannot be made.
+type Lightest = Option<(u64, Format)>;
+
 /// Weighs renditions, each once.
 #[derive(Clone, Default)]
 pub struct Scales {
-    made: Arc<Mutex<HashMap<Made, Option<(u64, Format)>>>>,
+    made: Arc<Mutex<HashMap<Made, Lightest>>>,
 }
 
 impl Scales {
@@ -116,7 +160,7 @@ fn plan(facts: &Facts, at: &Placement, density: f64) -> Plan {
     Plan { crop, drawn: size, canvas: None, size, held_back_from: None }
 }
 
-fn lightest(bytes: &[u8], facts: &Facts, flat: bool, plan: &Plan) -> Option<(u64, Format)> {
+fn lightest(bytes: &[u8], facts: &Facts, flat: bool, plan: &Plan) -> Lightest {
     let raster = draw(bytes, facts, plan, None).ok()?;
     let lossy =
         |format| expected(format, Fidelity::DEFAULT).map(|one| (format, Encoding::Lossy { setting: one.setting }));

@@ -99,7 +99,7 @@ impl Fetcher {
     /// If there is no good answer.
     pub async fn page(&self, url: &Url) -> Result<(String, bool), CheckError> {
         let problem = |problem: String| CheckError::Fetch { url: url.to_string(), problem };
-        if let Ok(path) = url.to_file_path() {
+        if let Some(path) = local_path(url) {
             let text = tokio::fs::read(&path).await.map_err(|source| CheckError::Read { path, source })?;
             return Ok((String::from_utf8_lossy(&text).into_owned(), false));
         }
@@ -177,9 +177,14 @@ fn reason(error: &reqwest::Error) -> String {
     cause.to_string()
 }
 
+/// The path of a `file:` address; an `http:` one on localhost would pass for one too.
+fn local_path(url: &Url) -> Option<PathBuf> {
+    if url.scheme() == "file" { url.to_file_path().ok() } else { None }
+}
+
 /// The file an address stands for. An address from the root of a page that is a file means the root of its site.
 pub fn file_of(url: &Url, root: Option<&Path>) -> Option<PathBuf> {
-    let path = url.to_file_path().ok()?;
+    let path = local_path(url)?;
     if path.exists() {
         return Some(path);
     }

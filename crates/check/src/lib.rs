@@ -94,7 +94,7 @@ pub async fn check(
                 |device: &str| progress(Progress { done: count(), of: targets.len(), page: &target.name, device });
             let looked = match chromium {
                 Some(chromium) => browse::browse(chromium, &target, options, scales, &step).await,
-                None => read::read(&target, options, fetcher, &step).await,
+                None => read::read(&target, options, fetcher, scales, &step).await,
             };
             done.fetch_add(1, Ordering::Relaxed);
             (target.name.clone(), looked)

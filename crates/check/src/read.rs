@@ -1,17 +1,189 @@
 //! Text mode: a page read, styled and laid out as far as that goes without a browser, and the heads of its pictures.
 
-use std::collections::BTreeMap;
+use std::{
+    collections::{BTreeMap, HashMap},
+    path::{Path, PathBuf},
+};
 
-use kivet_page::report::PageReport;
+use futures::StreamExt;
+use kivet_page::{
+    Device, Document, TextPage,
+    observation::{Embed, Observation, PictureFile},
+    observe,
+    report::PageReport,
+};
+use url::Url;
 
-use crate::{CheckError, CheckOptions, Fetcher, Looked, Target};
+use crate::{
+    CheckError, CheckOptions, Fetcher, Looked, Place, Target,
+    browse::{beside, seen},
+    examine::{Scales, examine_head, predict},
+    fetch::Head,
+};
+
+/// Heads fetched at the same time for one page.
+const AT_ONCE: usize = 8;
+
+/// A page and what was fetched for it.
+struct Read {
+    url: Url,
+    root: Option<PathBuf>,
+    html: String,
+    no_store: bool,
+    sheets: Vec<(String, String)>,
+    files: HashMap<String, PictureFile>,
+    heads: HashMap<String, std::sync::Arc<Head>>,
+}
 
 /// Reads a page for each of the options' devices.
+///
+/// # Errors
+/// If the page cannot be had.
 pub async fn read(
     target: &Target,
-    _options: &CheckOptions,
-    _fetcher: &Fetcher,
-    _step: &(dyn Fn(&str) + Sync),
+    options: &CheckOptions,
+    fetcher: &Fetcher,
+    scales: &Scales,
+    step: &(dyn Fn(&str) + Sync),
 ) -> Result<Looked, CheckError> {
-    Ok(Looked { page: PageReport::new(&target.name, &[]), thumbnails: BTreeMap::new() })
+    let url = target.url().ok_or_else(|| CheckError::NoTarget(target.name.clone()))?;
+    let root = match &target.place {
+        Place::File { root, .. } => Some(root.clone()),
+        Place::Web(_) => None,
+    };
+    let (html, no_store) = fetcher.page(&url).await?;
+    let mut read = Read { sheets: Vec::new(), files: HashMap::new(), heads: HashMap::new(), url, root, html, no_store };
+    read.fetch_sheets(fetcher).await;
+    // Which candidates are taken does not hang on the pictures; where they stand does.
+    let first: Vec<Observation> = options.devices.iter().map(|device| read.observe(device)).collect();
+    read.fetch_heads(&first, fetcher).await;
+    let mut observations = Vec::new();
+    for device in &options.devices {
+        step(device.name);
+        let mut page = read.observe(device);
+        tokio::task::block_in_place(|| read.complete(&mut page, scales));
+        read.look_beside(&mut page, fetcher).await;
+        for embed in &mut page.embeds {
+            embed.bytes_up_front = up_front(embed, device, read.root.as_deref(), fetcher).await;
+        }
+        observations.push(vec![page]);
+    }
+    let mut report = PageReport::new(&target.name, &observations);
+    if let Some(root) = &read.root {
+        let own = Url::from_directory_path(root).map_or(String::new(), String::from);
+        report.rewrite(|text| text.replace(&own, "/"));
+    }
+    Ok(Looked { page: report, thumbnails: BTreeMap::new() })
+}
+
+impl Read {
+    fn observe(&self, device: &Device) -> Observation {
+        let page = TextPage {
+            url: &self.url,
+            html: &self.html,
+            sheets: &self.sheets,
+            files: &self.files,
+            no_store: self.no_store,
+        };
+        observe(page, device)
+    }
+
+    /// A stylesheet that cannot be had is one that does not apply.
+    async fn fetch_sheets(&mut self, fetcher: &Fetcher) {
+        let urls = Document::parse(&self.html).stylesheets(&self.url);
+        for url in urls {
+            let file =
+                crate::fetch::file_of(&url, self.root.as_deref()).and_then(|file| Url::from_file_path(file).ok());
+            if let Ok(css) = fetcher.text(file.as_ref().unwrap_or(&url)).await {
+                self.sheets.push((url.to_string(), css));
+            }
+        }
+    }
+
+    async fn fetch_heads(&mut self, pages: &[Observation], fetcher: &Fetcher) {
+        let mut urls: Vec<String> = pages
+            .iter()
+            .flat_map(|page| &page.requests)
+            .filter(|one| one.is_picture)
+            .map(|one| one.url.clone())
+            .collect();
+        urls.sort_unstable();
+        urls.dedup();
+        let root = self.root.as_deref();
+        let fetch = |url: String| async move {
+            let head = match Url::parse(&url) {
+                Ok(parsed) => Some(fetcher.head(&parsed, root).await),
+                Err(_) => None,
+            };
+            (url, head)
+        };
+        let heads: Vec<_> = futures::stream::iter(urls).map(fetch).buffer_unordered(AT_ONCE).collect().await;
+        for (url, head) in heads {
+            let Some(head) = head else { continue };
+            if head.status == 200 {
+                self.files.insert(url.clone(), examine_head(&head));
+            }
+            self.heads.insert(url, head);
+        }
+    }
+
+    /// Puts what was fetched into what was worked out.
+    fn complete(&self, page: &mut Observation, scales: &Scales) {
+        for request in page.requests.iter_mut().filter(|request| request.is_picture) {
+            let Some(head) = self.heads.get(&request.url) else { continue };
+            request.status = head.status;
+            request.media_type.clone_from(&head.media_type);
+            request.bytes = if head.status == 200 { head.length } else { 0 };
+            request.lifetime_s = head.lifetime_s;
+            request.headers_count = head.from_server;
+            request.redirects.clone_from(&head.redirects);
+            if !head.redirects.is_empty() {
+                request.url.clone_from(&head.url);
+            }
+        }
+        let density = page.device.density;
+        for place in &mut page.uses {
+            let file = self.files.get(&place.url);
+            let whole = self.heads.get(&place.url).filter(|head| head.is_whole());
+            // What was fetched whole is small enough to be made anew; of the rest the weight is predicted.
+            place.fitted =
+                file.and_then(|file| {
+                    let at = seen(place, file)?;
+                    Some(whole.map_or_else(
+                        || predict(file, &at, density),
+                        |head| scales.weigh(&head.bytes, file, &at, density),
+                    ))
+                });
+        }
+    }
+
+    async fn look_beside(&self, page: &mut Observation, fetcher: &Fetcher) {
+        for place in &mut page.uses {
+            let Some(vector) = beside(&place.url)
+                .filter(|vector| self.files.contains_key(&place.url) && vector.origin() == self.url.origin())
+            else {
+                continue;
+            };
+            let head = fetcher.head(&vector, self.root.as_deref()).await;
+            let is_vector = examine_head(&head).facts.is_some_and(|facts| facts.format == kivet_recipe::Format::Svg);
+            place.vector_beside = (head.status == 200 && is_vector).then(|| vector.to_string());
+        }
+    }
+}
+
+/// What a frame loads at once: its document and what that names.
+async fn up_front(embed: &Embed, device: &Device, root: Option<&Path>, fetcher: &Fetcher) -> u64 {
+    let lazy = embed.element.keyword("loading") == "lazy" && embed.area.y >= f64::from(device.height);
+    let Ok(url) = Url::parse(&embed.url) else { return 0 };
+    if lazy || embed.element.tag != "iframe" {
+        return 0;
+    }
+    let Ok((html, _)) = fetcher.page(&url).await else { return 0 };
+    let addresses = Document::parse(&html).addresses();
+    let inner: Vec<Url> = addresses.iter().filter_map(|address| url.join(address).ok()).collect();
+    let mut bytes = html.len() as u64;
+    for address in inner {
+        bytes += fetcher.head(&address, root).await.length;
+    }
+    bytes
 }

@@ -17,7 +17,7 @@ pub use img::{Alt, Loading, Markup, MarkupError, Picture, img};
 pub use lifetime::cache_lifetime;
 pub use observation::{Element, Observation, Use};
 pub use responsive::*;
-pub use text::Document;
+pub use text::{Document, TextPage, observe};
 
 /// How Kivet names itself to the servers of pages it checks.
 pub const USER_AGENT: &str = concat!("Kivet-Check/", env!("CARGO_PKG_VERSION"));

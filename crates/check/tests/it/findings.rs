@@ -61,3 +61,23 @@ async fn a_browser_finds_every_mistake_and_nothing_else() {
     let differences = differences(&pages, &found);
     assert!(differences.is_empty(), "{} pages:\n{}", pages.len(), differences.join("\n"));
 }
+
+/// The share of expected findings that reading alone may miss or invent.
+const WRONG_IN_TEXT: f64 = 0.05;
+
+#[tokio::test(flavor = "multi_thread")]
+async fn text_alone_finds_nearly_all() {
+    let pages = pages::all();
+    let site = Site::start(pages.clone()).await;
+    let found = found(Mode::Text, &pages, &site).await;
+    let differences = differences(&pages, &found);
+    let expected: usize = pages.iter().map(|page| page.finds.len()).sum();
+    let list = differences.join("\n");
+    println!("{} of {expected} findings on {} pages wrong in text:\n{list}", differences.len(), pages.len());
+    assert!(differences.len() as f64 <= WRONG_IN_TEXT * expected as f64, "{list}");
+    // What is known to need a browser, and nothing else, is written on its page.
+    for page in &pages {
+        let known = page.unseen_in_text.iter().filter(|one| found[&page.name].contains(*one));
+        assert_eq!(known.count(), 0, "{} is said to be unseen in text, and is seen", page.name);
+    }
+}

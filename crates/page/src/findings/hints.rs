@@ -97,10 +97,7 @@ fn unused_connection(page: &Observation, hint: &Hint) -> Option<Finding> {
         origin(&request.url).as_ref() == Some(&host)
             || request.redirects.iter().any(|from| origin(&from.url).as_ref() == Some(&host))
     });
-    // In text only pictures are followed: what scripts and styles use is not known unless they stand there.
-    let named = !page.measured
-        && page.hints.iter().any(|other| other.rel == "other" && origin(&other.url).as_ref() == Some(&host));
-    if used || named || (page.measured && origin(&page.url) == Some(host.clone())) {
+    if used || origin(&page.url) == Some(host.clone()) {
         return None;
     }
     let why =

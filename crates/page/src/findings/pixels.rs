@@ -104,7 +104,8 @@ fn of_fit(page: &Observation, place: &Use, file: &PictureFile, at: &Placement, f
         );
         found.push(Finding::at(Code::CutAway, place, Cost::bytes(cost), why, mend));
     }
-    let counted = if at.covering != Covering::Piece { (after_pixels as f64 * (1.0 - cut)) as u64 } else { after_pixels };
+    let counted =
+        if at.covering != Covering::Piece { (after_pixels as f64 * (1.0 - cut)) as u64 } else { after_pixels };
     let saved = counted.saturating_sub(fitted.bytes);
     if !moves && !file.few_colours && is_worth_another_format(file, counted, saved, fitted) {
         let was = file.facts.as_ref().map_or("?", |facts| facts.format.name());

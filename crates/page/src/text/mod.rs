@@ -1,5 +1,12 @@
 //! Pages as text: parsed, styled and laid out as far as that goes without a browser.
 
 mod document;
+mod embeds;
+mod layout;
+mod observe;
+mod pictures;
+mod sheet;
+mod style;
 
 pub use document::Document;
+pub use observe::{TextPage, observe};

@@ -1,0 +1,279 @@
+//! The pictures of a page as text: which candidate is taken, where it stands, whether room is kept for it.
+
+use scraper::ElementRef;
+
+use super::{
+    document::attributes,
+    layout::{is_nowhere, is_out_of_flow},
+    observe::{TextPage, Worked},
+    sheet::separate,
+    style::Style,
+};
+use crate::{
+    Device, Source, SourceSize,
+    observation::{Ancestor, Area, Role, Use},
+    pick, read_srcset, source_for, source_size,
+};
+
+/// A page without end, for what nothing cuts.
+const EVERYTHING: Area = Area { x: -1e7, y: -1e7, width: 2e7, height: 2e7 };
+
+const NOTHING: Area = Area { x: 0.0, y: 0.0, width: 0.0, height: 0.0 };
+
+pub(super) fn screen(device: &Device) -> Area {
+    Area { x: 0.0, y: 0.0, width: f64::from(device.width), height: f64::from(device.height) }
+}
+
+/// The candidate taken from a `srcset`, and its density.
+pub(super) fn taken(srcset: &str, sizes: &str, shown: Option<f64>, device: &Device) -> Option<(String, f64)> {
+    let candidates = read_srcset(srcset);
+    let size = match source_size(sizes, device) {
+        SourceSize::Pixels(size) => size,
+        SourceSize::Auto => shown.unwrap_or(f64::from(device.width)),
+    };
+    let taken = pick(&candidates, size, device.density)?;
+    let density = taken.width.map_or(taken.density.unwrap_or(1.0), |width| width / size);
+    Some((taken.url.clone(), density))
+}
+
+/// What an `img` takes, absolute, with its density; `None` if it has nothing to take.
+fn candidate(image: ElementRef<'_>, page: TextPage<'_>, device: &Device, shown: Option<f64>) -> Option<(String, f64)> {
+    let sources = sources(image);
+    let lazy = image.attr("loading").is_some_and(|value| value.trim().eq_ignore_ascii_case("lazy"));
+    let sizes = |text: Option<&str>| {
+        text.filter(|text| lazy || !text.trim_start().starts_with("auto")).unwrap_or_default().to_owned()
+    };
+    let of_source = source_for(&sources, device)
+        .and_then(|source| taken(&source.srcset, &sizes(Some(&source.sizes)), shown, device));
+    let own = || image.attr("srcset").and_then(|srcset| taken(srcset, &sizes(image.attr("sizes")), shown, device));
+    let plain = || image.attr("src").map(str::trim).filter(|src| !src.is_empty()).map(|src| (src.to_owned(), 1.0));
+    let (url, density) = of_source.or_else(own).or_else(plain)?;
+    Some((page.url.join(&url).map_or(url, String::from), density))
+}
+
+fn sources(image: ElementRef<'_>) -> Vec<Source> {
+    let picture = image.parent().and_then(ElementRef::wrap).filter(|parent| parent.value().name() == "picture");
+    let read = |source: ElementRef<'_>| {
+        let value = |name: &str| source.attr(name).unwrap_or_default().to_owned();
+        Source { srcset: value("srcset"), sizes: value("sizes"), media: value("media"), r#type: value("type") }
+    };
+    let inside = picture.into_iter().flat_map(|picture| picture.child_elements());
+    inside.filter(|child| child.value().name() == "source").map(read).collect()
+}
+
+/// The natural size of what an element shows, in CSS pixels.
+pub(super) fn natural(element: ElementRef<'_>, page: TextPage<'_>, device: &Device) -> Option<(f64, f64)> {
+    let (url, density) = candidate(element, page, device, None)?;
+    let size = page.files.get(&url)?.facts.as_ref()?.size;
+    Some((f64::from(size.width) / density, f64::from(size.height) / density))
+}
+
+/// Every picture of the page.
+pub(super) fn uses(worked: &Worked<'_>) -> Vec<Use> {
+    let is_image = |element: &ElementRef<'_>| {
+        let name = element.value().name();
+        name == "img"
+            || (name == "input" && element.attr("type").is_some_and(|kind| kind.eq_ignore_ascii_case("image")))
+    };
+    let mut uses: Vec<Use> = worked.document.all().filter(is_image).map(|element| image(worked, element)).collect();
+    for element in worked.document.all() {
+        uses.extend(background(worked, element, worked.styles.style(element), None));
+        let own = worked.styles.pseudo.iter().filter(|(id, ..)| *id == element.id());
+        for (_, pseudo, style) in
+            own.filter(|(.., style)| style.get("content").is_some_and(|content| content != "none"))
+        {
+            uses.extend(background(worked, element, style, Some(pseudo)));
+        }
+    }
+    for film in worked.document.elements("video").filter(|film| film.attr("poster").is_some()) {
+        let url = worked.absolute(film.attr("poster").unwrap_or_default());
+        let place = standing(worked, film, worked.layout.area(film));
+        uses.push(Use {
+            element: worked.document.describe(film),
+            role: Role::Poster,
+            url,
+            fit: "contain".to_owned(),
+            reserved: true,
+            ..place
+        });
+    }
+    uses
+}
+
+fn image(worked: &Worked<'_>, element: ElementRef<'_>) -> Use {
+    let style = worked.styles.style(element);
+    let area = worked.layout.content(element);
+    let url = candidate(element, worked.page, worked.device, area.map(|area| area.width))
+        .map_or(String::new(), |(url, _)| url);
+    let known = worked.page.files.get(&url);
+    Use {
+        element: worked.document.describe(element),
+        role: Role::Img,
+        sources: sources(element),
+        ancestors: ancestors(element),
+        link_text: link_text(element),
+        fit: style.get("object-fit").unwrap_or("fill").to_owned(),
+        position: position(style.get("object-position").unwrap_or("50% 50%")),
+        reserved: reserved(worked, element),
+        decoded: known.is_some_and(|file| file.facts.is_some()),
+        url,
+        ..standing(worked, element, area)
+    }
+}
+
+fn background(worked: &Worked<'_>, element: ElementRef<'_>, style: &Style, pseudo: Option<&str>) -> Option<Use> {
+    let image = style.get("background-image")?;
+    let layer = separate(image).into_iter().find(|layer| layer.contains("url("))?;
+    let url = if layer.contains("image-set(") { from_image_set(layer, worked.device)? } else { address(layer)? };
+    if url.starts_with("data:") {
+        return None;
+    }
+    let mut described = worked.document.describe(element);
+    described.path += pseudo.unwrap_or_default();
+    described.selector += pseudo.unwrap_or_default();
+    Some(Use {
+        element: described,
+        role: Role::Background,
+        url: worked.absolute(&url),
+        fit: style.get("background-size").unwrap_or("auto").to_owned(),
+        position: position(style.get("background-position").unwrap_or("0% 0%")),
+        reserved: true,
+        decoded: true,
+        ..standing(worked, element, worked.layout.area(element))
+    })
+}
+
+fn address(layer: &str) -> Option<String> {
+    let inside = layer.split("url(").nth(1)?.split(')').next()?;
+    Some(inside.trim().trim_matches(['"', '\'']).to_owned())
+}
+
+/// The entry of an `image-set()` for the device: the least density that suffices, else the greatest.
+fn from_image_set(layer: &str, device: &Device) -> Option<String> {
+    let inside = layer.split_once("image-set(")?.1;
+    let entries = separate(inside.trim_end_matches(')')).into_iter().filter_map(|entry| {
+        let density = entry.split_ascii_whitespace().find_map(|word| word.strip_suffix('x')?.parse::<f64>().ok());
+        Some((density.unwrap_or(1.0), address(&format!("{entry})"))?))
+    });
+    let mut entries: Vec<(f64, String)> = entries.collect();
+    entries.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let enough = entries.iter().position(|(density, _)| *density >= device.density);
+    enough.or(entries.len().checked_sub(1)).map(|at| entries.swap_remove(at).1)
+}
+
+/// Keywords of a position as percentages, as browsers compute them.
+fn position(value: &str) -> String {
+    let percent = |word: &str| match word {
+        "left" | "top" => "0%".to_owned(),
+        "right" | "bottom" => "100%".to_owned(),
+        "center" => "50%".to_owned(),
+        other => other.to_owned(),
+    };
+    let words: Vec<&str> = value.split_ascii_whitespace().collect();
+    match words.as_slice() {
+        [one @ ("top" | "bottom")] => format!("50% {}", percent(one)),
+        [one] => format!("{} 50%", percent(one)),
+        [one @ ("top" | "bottom"), other] | [other, one @ ("top" | "bottom")] => {
+            format!("{} {}", percent(other), percent(one))
+        }
+        [one, other, ..] => format!("{} {}", percent(one), percent(other)),
+        [] => "50% 50%".to_owned(),
+    }
+}
+
+/// Where an element stands and whether it is seen there.
+fn standing(worked: &Worked<'_>, element: ElementRef<'_>, area: Option<Area>) -> Use {
+    let rendered = area.is_some();
+    let area = area.unwrap_or(NOTHING);
+    let (mut uncut, mut view) = (EVERYTHING, EVERYTHING);
+    let mut seen = true;
+    for around in std::iter::successors(Some(element), |one| one.parent().and_then(ElementRef::wrap)) {
+        let style = worked.styles.style(around);
+        let invisible =
+            style.is("visibility", "hidden") || style.get("opacity").is_some_and(|value| value.parse() == Ok(0.0));
+        seen &= !invisible && (around == element || !is_nowhere(around, style));
+        let is_root = matches!(around.value().name(), "html" | "body");
+        let Some(box_around) = worked.layout.area(around).filter(|_| around != element && !is_root) else { continue };
+        let along = |overflow: Option<&str>, hard: bool| match overflow {
+            Some("hidden" | "clip") => true,
+            Some("auto" | "scroll") => !hard,
+            _ => false,
+        };
+        let cut = |hard: bool| {
+            let (x, y) = (along(style.get("overflow-x"), hard), along(style.get("overflow-y"), hard));
+            Area {
+                x: if x { box_around.x } else { EVERYTHING.x },
+                width: if x { box_around.width } else { EVERYTHING.width },
+                y: if y { box_around.y } else { EVERYTHING.y },
+                height: if y { box_around.height } else { EVERYTHING.height },
+            }
+        };
+        uncut = uncut.intersection(cut(true));
+        view = view.intersection(cut(false));
+    }
+    let screen = screen(worked.device);
+    let in_screen = area.intersection(view).intersection(screen);
+    let in_view = rendered && seen && in_screen.width >= 1.0 && in_screen.height >= 1.0;
+    let in_band = area.y < screen.height && area.y + area.height.max(1.0) > 0.0;
+    Use {
+        area,
+        uncut: if seen { uncut } else { NOTHING },
+        rendered,
+        in_view,
+        hidden: in_band && !in_view && rendered,
+        ..Use::default()
+    }
+}
+
+fn ancestors(element: ElementRef<'_>) -> Vec<Ancestor> {
+    let around =
+        element.ancestors().filter_map(ElementRef::wrap).take_while(|one| one.value().name() != "body").take(8);
+    around.map(|one| Ancestor { tag: one.value().name().to_owned(), attributes: attributes(one) }).collect()
+}
+
+fn link_text(element: ElementRef<'_>) -> Option<String> {
+    let is_link = |one: &ElementRef<'_>| {
+        (one.value().name() == "a" && one.attr("href").is_some()) || one.value().name() == "button"
+    };
+    let link = element.ancestors().filter_map(ElementRef::wrap).find(is_link)?;
+    let others = link.descendent_elements().filter(|one| one.value().name() == "img" && *one != element);
+    let mut words: Vec<&str> =
+        link.text().chain(["aria-label", "title"].iter().filter_map(|name| link.attr(name))).collect();
+    words.extend(others.filter_map(|one| one.attr("alt")));
+    Some(words.join(" ").trim().to_owned())
+}
+
+/// True if an element has its height before its content is there; `collect.js` asks a browser the same.
+pub(super) fn reserved(worked: &Worked<'_>, element: ElementRef<'_>) -> bool {
+    let style = worked.styles.style(element);
+    if is_out_of_flow(style) || height_known(worked, element) {
+        return true;
+    }
+    let width_known = style.get("width").is_some_and(|width| width != "auto");
+    if width_known && style.get("aspect-ratio").and_then(super::layout::ratio).is_some() {
+        return true;
+    }
+    let area = worked.layout.area(element).map_or(0.0, |area| area.height);
+    let least = style.length("min-height", &worked.layout.basis(element)).unwrap_or(0.0);
+    if least > 0.0 && least >= area - 1.0 {
+        return true;
+    }
+    let around = element.ancestors().filter_map(ElementRef::wrap).take_while(|one| one.value().name() != "body");
+    around.into_iter().any(|one| {
+        let style = worked.styles.style(one);
+        let shaped = style.get("aspect-ratio").and_then(super::layout::ratio).is_some();
+        is_out_of_flow(style) || shaped || height_known(worked, one)
+    })
+}
+
+fn height_known(worked: &Worked<'_>, element: ElementRef<'_>) -> bool {
+    let style = worked.styles.style(element);
+    match style.get("height") {
+        None | Some("auto" | "fit-content" | "min-content" | "max-content") => false,
+        Some(height) if height.contains('%') => {
+            let parent = element.parent().and_then(ElementRef::wrap).filter(|parent| parent.value().name() != "html");
+            parent.is_some_and(|parent| height_known(worked, parent))
+        }
+        Some(_) => true,
+    }
+}

@@ -1,0 +1,205 @@
+//! The cascade (CSS Cascading 4), as far as pictures and their places need it: what each element is set to.
+
+use std::collections::HashMap;
+
+use scraper::ElementRef;
+
+use super::{
+    document::{Document, NodeId},
+    sheet::{Declaration, Sheet, declarations, separate},
+};
+use crate::{Basis, Device, length, media_matches};
+
+/// The values set on one element or pseudo-element, by property; shorthands are taken apart.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Style {
+    values: HashMap<String, String>,
+}
+
+/// The styles of a page on a device.
+pub(super) struct Styles {
+    elements: HashMap<NodeId, Style>,
+    /// Pseudo-elements by the element they belong to.
+    pub pseudo: Vec<(NodeId, &'static str, Style)>,
+    nothing: Style,
+}
+
+impl Style {
+    /// The value of a property; `None` if nothing sets it.
+    pub fn get(&self, name: &str) -> Option<&str> {
+        self.values.get(name).map(String::as_str)
+    }
+
+    /// True if a property has this value.
+    pub fn is(&self, name: &str, value: &str) -> bool {
+        self.get(name).is_some_and(|own| own.eq_ignore_ascii_case(value))
+    }
+
+    /// A length in CSS pixels; `None` for `auto`, for nothing, and for what hangs on something unknown.
+    pub fn length(&self, name: &str, basis: &Basis) -> Option<f64> {
+        length(self.get(name)?, basis)
+    }
+
+    fn set(&mut self, name: &str, value: &str) {
+        self.values.insert(name.to_owned(), value.to_owned());
+    }
+
+    fn apply(&mut self, Declaration { name, value, .. }: &Declaration) {
+        let words: Vec<&str> = spaced(value);
+        match name.as_str() {
+            "margin" | "padding" | "inset" => {
+                let sides = match words.as_slice() {
+                    [all] => [all, all, all, all],
+                    [block, inline] => [block, inline, block, inline],
+                    [top, inline, bottom] => [top, inline, bottom, inline],
+                    [top, right, bottom, left] => [top, right, bottom, left],
+                    _ => return,
+                };
+                let prefix = if name == "inset" { String::new() } else { format!("{name}-") };
+                for (side, value) in ["top", "right", "bottom", "left"].into_iter().zip(sides) {
+                    self.set(&format!("{prefix}{side}"), value);
+                }
+            }
+            "overflow" => {
+                self.set("overflow-x", words.first().unwrap_or(&"visible"));
+                self.set("overflow-y", words.last().unwrap_or(&"visible"));
+            }
+            "gap" | "grid-gap" => {
+                self.set("row-gap", words.first().unwrap_or(&"0"));
+                self.set("column-gap", words.last().unwrap_or(&"0"));
+            }
+            "background" => self.background(value),
+            "flex" => self.flex(&words),
+            "font" => {
+                let size = words.iter().find(|word| word.starts_with(|c: char| c.is_ascii_digit() || c == '.'));
+                if let Some((size, line)) = size.map(|size| size.split_once('/').unwrap_or((size, "1.2"))) {
+                    self.set("font-size", size);
+                    self.set("line-height", line);
+                }
+            }
+            "animation" => self.set(
+                "animation-name",
+                &separate(value).iter().flat_map(|one| spaced(one)).collect::<Vec<_>>().join(","),
+            ),
+            "transition" => {
+                let names: Vec<&str> = separate(value).iter().filter_map(|one| spaced(one).first().copied()).collect();
+                self.set("transition-property", &names.join(","));
+            }
+            _ => self.set(name, value),
+        }
+    }
+
+    /// `background: url(...) position / size`, one layer after the other; sizes and positions of the first are kept.
+    fn background(&mut self, value: &str) {
+        self.set("background-image", value);
+        let first = separate(value).first().copied().unwrap_or_default();
+        let (before, after) = first.split_once(" / ").or_else(|| first.rsplit_once(")/")).unwrap_or((first, ""));
+        let is_place = |word: &&str| {
+            matches!(*word, "center" | "top" | "bottom" | "left" | "right")
+                || word.ends_with('%')
+                || word.ends_with("px")
+        };
+        let place: Vec<&str> = spaced(before).into_iter().filter(is_place).collect();
+        self.set("background-position", &if place.is_empty() { "0% 0%".to_owned() } else { place.join(" ") });
+        let size: Vec<&str> = spaced(after)
+            .into_iter()
+            .filter(|word| is_place(word) || matches!(*word, "cover" | "contain" | "auto"))
+            .collect();
+        self.set("background-size", &if size.is_empty() { "auto".to_owned() } else { size.join(" ") });
+    }
+
+    fn flex(&mut self, words: &[&str]) {
+        let numbers: Vec<&&str> = words.iter().filter(|word| word.parse::<f64>().is_ok()).collect();
+        let basis = words.iter().find(|word| word.parse::<f64>().is_err());
+        match words {
+            ["none"] => self.set("flex-grow", "0"),
+            _ => {
+                self.set("flex-grow", numbers.first().map_or("1", |number| **number));
+                self.set("flex-basis", basis.map_or("0px", |basis| *basis));
+            }
+        }
+    }
+}
+
+/// The words of a value: spaces inside parentheses do not part.
+pub(super) fn spaced(value: &str) -> Vec<&str> {
+    let (mut depth, mut start, mut words) = (0_i32, None, Vec::new());
+    for (at, c) in value.char_indices() {
+        match c {
+            '(' => depth += 1,
+            ')' => depth -= 1,
+            _ => {}
+        }
+        if c.is_whitespace() && depth == 0 {
+            words.extend(start.take().map(|start: usize| &value[start..at]));
+        } else {
+            start.get_or_insert(at);
+        }
+    }
+    words.extend(start.map(|start| &value[start..]));
+    words
+}
+
+impl Styles {
+    /// The styles of all elements.
+    pub fn of(document: &Document, sheet: &Sheet, device: &Device, absolute: &dyn Fn(&str) -> String) -> Self {
+        let rules: Vec<_> =
+            sheet.rules.iter().filter(|rule| rule.media.iter().all(|query| media_matches(query, device))).collect();
+        let mut styles = Self { elements: HashMap::new(), pseudo: Vec::new(), nothing: Style::default() };
+        for element in document.all() {
+            let matching: Vec<_> =
+                rules.iter().enumerate().filter(|(_, rule)| rule.selector.matches(&element)).collect();
+            for pseudo in ["::before", "::after"] {
+                let own = matching.iter().filter(|(_, rule)| rule.pseudo == Some(pseudo));
+                let weighed =
+                    own.flat_map(|(at, rule)| rule.declarations.iter().map(move |one| (one, rule.specificity, *at)));
+                let weighed: Vec<_> = weighed.collect();
+                if !weighed.is_empty() {
+                    styles.pseudo.push((element.id(), pseudo, cascaded(weighed, &[])));
+                }
+            }
+            let own = matching.iter().filter(|(_, rule)| rule.pseudo.is_none());
+            let weighed =
+                own.flat_map(|(at, rule)| rule.declarations.iter().map(move |one| (one, rule.specificity, *at)));
+            let inline = element.attr("style").map_or_else(Vec::new, |style| declarations(style, absolute));
+            let mut style = hints(element);
+            style.values.extend(cascaded(weighed.collect(), &inline).values);
+            styles.elements.insert(element.id(), style);
+        }
+        styles
+    }
+
+    /// The style of an element.
+    pub fn style(&self, element: ElementRef<'_>) -> &Style {
+        self.elements.get(&element.id()).unwrap_or(&self.nothing)
+    }
+}
+
+/// Declarations in the order they win: by importance, then specificity, then place; style attributes before rules.
+fn cascaded(mut weighed: Vec<(&Declaration, u32, usize)>, inline: &[Declaration]) -> Style {
+    weighed.sort_by_key(|(one, specificity, at)| (one.important, *specificity, *at));
+    let (plain, important): (Vec<_>, Vec<_>) = weighed.iter().map(|(one, ..)| *one).partition(|one| !one.important);
+    let (inline_plain, inline_important): (Vec<_>, Vec<_>) = inline.iter().partition(|one| !one.important);
+    let mut style = Style::default();
+    plain.into_iter().chain(inline_plain).chain(important).chain(inline_important).for_each(|one| style.apply(one));
+    style
+}
+
+/// What `width` and `height` attributes set (HTML, 15.4.3).
+fn hints(element: ElementRef<'_>) -> Style {
+    let mut style = Style::default();
+    if matches!(element.value().name(), "img" | "iframe" | "video" | "embed" | "object" | "input") {
+        let read = |name: &str| element.attr(name).map(str::trim).filter(|value| !value.is_empty());
+        for name in ["width", "height"] {
+            if let Some(value) = read(name) {
+                style.set(name, &if value.parse::<f64>().is_ok() { format!("{value}px") } else { value.to_owned() });
+            }
+        }
+        if let (Some(Ok(width)), Some(Ok(height))) =
+            (read("width").map(str::parse::<f64>), read("height").map(str::parse::<f64>))
+        {
+            style.set("aspect-ratio", &format!("auto {width} / {height}"));
+        }
+    }
+    style
+}
