@@ -17,7 +17,7 @@ use url::Url;
 
 use crate::{
     CheckError, CheckOptions, Looked,
-    examine::{Scales, examine, thumbnail},
+    examine::{Scales, thumbnail},
     files::{FileServer, top_folder},
     target::{Place, Target},
 };
@@ -94,7 +94,7 @@ fn own_headers(page: &mut Observation, server: &FileServer) {
 /// Examines and weighs the pictures of a visit, and finds the lines of its elements.
 fn weighed(visit: Visit, scales: &Scales, with_thumbnails: bool) -> (Observation, BTreeMap<String, String>) {
     let Visit { observation: mut page, pictures, source } = visit;
-    page.files = pictures.par_iter().map(|(url, bytes)| (url.clone(), examine(bytes))).collect();
+    page.files = pictures.par_iter().map(|(url, bytes)| (url.clone(), scales.examine(bytes))).collect();
     let density = page.device.density;
     let files = &page.files;
     page.uses.par_iter_mut().for_each(|place| {

@@ -3,6 +3,7 @@
 use std::{
     borrow::Cow,
     collections::HashMap,
+    hash::Hash,
     sync::{Arc, Mutex, PoisonError},
 };
 
@@ -19,7 +20,7 @@ const LIMITS: Limits = Limits { pixels: 150_000_000 };
 const THUMBNAIL: f64 = 224.0;
 
 /// What is known of a file from all its bytes.
-pub fn examine(bytes: &[u8]) -> PictureFile {
+fn examine(bytes: &[u8]) -> PictureFile {
     let facts = probe(bytes, LIMITS).ok();
     let metadata = metadata(bytes);
     let pixels = facts.as_ref().filter(|facts| is_drawn(facts));
@@ -34,11 +35,8 @@ pub fn examine(bytes: &[u8]) -> PictureFile {
     }
 }
 
-/// What is known of a file from its head: all of it where the head is the whole file.
-pub fn examine_head(head: &Head) -> PictureFile {
-    if head.is_whole() {
-        return examine(&head.bytes);
-    }
+/// What the beginning of a file says of it.
+fn examine_part(head: &Head) -> PictureFile {
     let facts = probe(&as_if_whole(head), LIMITS).ok().map(|facts| by_weight(facts, head.length));
     let metadata = metadata(&head.bytes);
     PictureFile {
@@ -88,9 +86,38 @@ type Lightest = Option<(u64, Format)>;
 #[derive(Clone, Default)]
 pub struct Scales {
     made: Arc<Mutex<HashMap<Made, Lightest>>>,
+    files: Arc<Mutex<HashMap<blake3::Hash, PictureFile>>>,
+}
+
+/// Files and renditions remembered at once, so that memory stays flat over many pages.
+const REMEMBERED: usize = 4096;
+
+/// What a map remembers of `key`, or what `found` finds out now.
+fn remembered<K: Eq + Hash, V: Clone>(map: &Mutex<HashMap<K, V>>, key: K, found: impl FnOnce() -> V) -> V {
+    let lock = || map.lock().unwrap_or_else(PoisonError::into_inner);
+    let known = lock().get(&key).cloned();
+    known.unwrap_or_else(|| {
+        let value = found();
+        let mut map = lock();
+        if map.len() >= REMEMBERED {
+            map.clear();
+        }
+        map.insert(key, value.clone());
+        value
+    })
 }
 
 impl Scales {
+    /// What is known of a file from all its bytes; looked at once.
+    pub fn examine(&self, bytes: &[u8]) -> PictureFile {
+        remembered(&self.files, blake3::hash(bytes), || examine(bytes))
+    }
+
+    /// What is known of a file from its head: all of it where the head is the whole file.
+    pub fn examine_head(&self, head: &Head) -> PictureFile {
+        if head.is_whole() { self.examine(&head.bytes) } else { examine_part(head) }
+    }
+
     /// The bytes that what is seen of a picture would take at `density`, by really making it. What this version cannot
     /// make weighs what it weighs now.
     pub fn weigh(&self, bytes: &[u8], file: &PictureFile, at: &Placement, density: f64) -> Fitted {
@@ -99,12 +126,7 @@ impl Scales {
         let plan = plan(facts, at, density);
         let corner = [plan.crop.x, plan.crop.y, plan.crop.width, plan.crop.height].map(|value| value.round() as u32);
         let key = (file.hash.clone(), corner, plan.size);
-        let known = self.made.lock().unwrap_or_else(PoisonError::into_inner).get(&key).copied();
-        let lightest = known.unwrap_or_else(|| {
-            let lightest = lightest(bytes, facts, file.few_colours, &plan);
-            self.made.lock().unwrap_or_else(PoisonError::into_inner).insert(key, lightest);
-            lightest
-        });
+        let lightest = remembered(&self.made, key, || lightest(bytes, facts, file.few_colours, &plan));
         match lightest {
             Some((bytes, format)) if bytes < file.bytes => {
                 Fitted { width: plan.size.width, height: plan.size.height, bytes, format, made: true }

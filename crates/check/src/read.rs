@@ -17,7 +17,7 @@ use url::Url;
 use crate::{
     CheckError, CheckOptions, Fetcher, Looked, Place, Target,
     browse::{beside, seen},
-    examine::{Scales, examine_head, predict},
+    examine::{Scales, predict},
     fetch::Head,
 };
 
@@ -56,13 +56,13 @@ pub async fn read(
     read.fetch_sheets(fetcher).await;
     // Which candidates are taken does not hang on the pictures; where they stand does.
     let first: Vec<Observation> = options.devices.iter().map(|device| read.observe(device)).collect();
-    read.fetch_heads(&first, fetcher).await;
+    read.fetch_heads(&first, fetcher, scales).await;
     let mut observations = Vec::new();
     for device in &options.devices {
         step(device.name);
         let mut page = read.observe(device);
         tokio::task::block_in_place(|| read.complete(&mut page, scales));
-        read.look_beside(&mut page, fetcher).await;
+        read.look_beside(&mut page, fetcher, scales).await;
         for embed in &mut page.embeds {
             embed.bytes_up_front = up_front(embed, device, read.root.as_deref(), fetcher).await;
         }
@@ -100,7 +100,7 @@ impl Read {
         }
     }
 
-    async fn fetch_heads(&mut self, pages: &[Observation], fetcher: &Fetcher) {
+    async fn fetch_heads(&mut self, pages: &[Observation], fetcher: &Fetcher, scales: &Scales) {
         let mut urls: Vec<String> = pages
             .iter()
             .flat_map(|page| &page.requests)
@@ -121,7 +121,7 @@ impl Read {
         for (url, head) in heads {
             let Some(head) = head else { continue };
             if head.status == 200 {
-                self.files.insert(url.clone(), examine_head(&head));
+                self.files.insert(url.clone(), scales.examine_head(&head));
             }
             self.heads.insert(url, head);
         }
@@ -157,7 +157,7 @@ impl Read {
         }
     }
 
-    async fn look_beside(&self, page: &mut Observation, fetcher: &Fetcher) {
+    async fn look_beside(&self, page: &mut Observation, fetcher: &Fetcher, scales: &Scales) {
         for place in &mut page.uses {
             let Some(vector) = beside(&place.url)
                 .filter(|vector| self.files.contains_key(&place.url) && vector.origin() == self.url.origin())
@@ -165,7 +165,8 @@ impl Read {
                 continue;
             };
             let head = fetcher.head(&vector, self.root.as_deref()).await;
-            let is_vector = examine_head(&head).facts.is_some_and(|facts| facts.format == kivet_recipe::Format::Svg);
+            let is_vector =
+                scales.examine_head(&head).facts.is_some_and(|facts| facts.format == kivet_recipe::Format::Svg);
             place.vector_beside = (head.status == 200 && is_vector).then(|| vector.to_string());
         }
     }

@@ -11,6 +11,10 @@ const COVERED: f64 = 0.9;
 /// And neighbours that mostly are the same, which no photograph has.
 const ALIKE: f64 = 0.8;
 
+/// What is drawn on one ground counts by itself, or anything on white would pass. Its edges weigh more there.
+const COVERED_ON_GROUND: f64 = 0.7;
+const ALIKE_ON_GROUND: f64 = 0.6;
+
 /// Steps of each channel: coarse enough that a lossy format's noise stays within one.
 const STEPS: f32 = 24.0;
 
@@ -29,24 +33,49 @@ pub fn few_colours(bytes: &[u8], facts: &Facts) -> Result<bool, ImageError> {
     let mut source = decode::open(bytes, facts, eighths)?;
     let Size { width, height } = source.size();
     let mut row = vec![0.0; width as usize * 4];
-    let mut counts = vec![0_u64; 1 << 15];
-    let (mut pixels, mut pairs, mut alike) = (0_u64, 0_u64, 0_u64);
+    let mut tally = Tally::default();
     for _ in 0..height {
         source.next_row(&mut row)?;
-        let mut before = None;
-        for pixel in row.chunks_exact(4) {
-            let bin = bin(pixel);
-            counts[bin] += 1;
-            pixels += 1;
-            pairs += u64::from(before.is_some());
-            alike += u64::from(before.is_some_and(|before| is_alike(before, pixel)));
+        tally.add(&row);
+    }
+    Ok(tally.is_drawn())
+}
+
+/// How often each colour was met, and how often beside its like.
+struct Tally {
+    /// By [`bin`]: pixels, and those whose left neighbour is alike.
+    bins: Vec<(u64, u64)>,
+}
+
+impl Default for Tally {
+    fn default() -> Self {
+        Self { bins: vec![(0, 0); 1 << 15] }
+    }
+}
+
+impl Tally {
+    fn add(&mut self, row: &[f32]) {
+        let mut before: Option<&[f32]> = None;
+        // Nobody sees what is transparent.
+        for pixel in row.chunks_exact(4).filter(|pixel| pixel[3] > 0.02) {
+            let (count, alike) = &mut self.bins[bin(pixel)];
+            *count += 1;
+            *alike += u64::from(before.is_none_or(|before| is_alike(before, pixel)));
             before = Some(pixel);
         }
     }
-    counts.sort_unstable_by(|a, b| b.cmp(a));
-    let covered: u64 = counts.iter().take(COLOURS).sum();
-    let share = |part: u64, whole: u64| part as f64 / whole.max(1) as f64;
-    Ok(share(covered, pixels) >= COVERED && share(alike, pairs) >= ALIKE)
+
+    fn is_drawn(mut self) -> bool {
+        self.bins.sort_unstable_by(|a, b| b.cmp(a));
+        let holds = |bins: &[(u64, u64)], covered: f64, alike: f64| {
+            let pixels: u64 = bins.iter().map(|(count, _)| count).sum();
+            let most: u64 = bins.iter().take(COLOURS).map(|(count, _)| count).sum();
+            let same: u64 = bins.iter().map(|(_, alike)| alike).sum();
+            let share = |part: u64| part as f64 / pixels.max(1) as f64;
+            share(most) >= covered && share(same) >= alike
+        };
+        holds(&self.bins, COVERED, ALIKE) && holds(&self.bins[1..], COVERED_ON_GROUND, ALIKE_ON_GROUND)
+    }
 }
 
 /// True if two colours differ by less than a lossy format's noise.
@@ -87,6 +116,8 @@ mod tests {
         };
         let gradient = |x: u32, y: u32| [x as u8, (y + 60) as u8, (255 - x) as u8, 255];
         let lossy = Encoding::Lossy { setting: 85.0 };
+        let on_white = |x: u32, y: u32| if y > 60 && x > 150 { noise(x, y) } else { [255; 4] };
+        assert!(!drawn(on_white, Format::Png, Encoding::Lossless), "a photograph on white");
         assert!(drawn(bars, Format::Png, Encoding::Lossless) && drawn(bars, Format::Jpeg, lossy));
         assert!(!drawn(noise, Format::Png, Encoding::Lossless) && !drawn(noise, Format::Jpeg, lossy));
         assert!(!drawn(gradient, Format::Png, Encoding::Lossless) && !drawn(gradient, Format::Jpeg, lossy));
