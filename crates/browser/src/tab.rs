@@ -163,6 +163,23 @@ impl Tab {
         Ok(())
     }
 
+    /// The content widths of the page's pictures at a viewport `width` CSS pixels wide, in document order; 0 where one is
+    /// not shown.
+    ///
+    /// # Errors
+    /// If the browser fails.
+    pub async fn widths_at(&self, width: u32) -> Result<Vec<f64>, BrowserError> {
+        const WIDTHS: &str = "[...document.images].map(image => {
+            const style = getComputedStyle(image);
+            const inside = ['paddingLeft', 'paddingRight', 'borderLeftWidth', 'borderRightWidth'];
+            const around = inside.reduce((sum, name) => sum + (parseFloat(style[name]) || 0), 0);
+            return Math.max(0, image.getBoundingClientRect().width - around); })";
+        let Device { height, density, .. } = self.device;
+        let metrics = SetDeviceMetricsOverrideParams::new(i64::from(width), i64::from(height), density, false);
+        self.page.execute(metrics).await?;
+        self.evaluate(WIDTHS).await
+    }
+
     /// Runs the page at the device's processor speed and network, or at this machine's own.
     ///
     /// # Errors

@@ -101,6 +101,15 @@ impl Tab {
         Ok(Visit { observation, pictures, source })
     }
 
+    /// The page's pictures as findings name them, in document order.
+    ///
+    /// # Errors
+    /// If the browser fails.
+    pub async fn picture_elements(&self) -> Result<Vec<Element>, BrowserError> {
+        let collected: Collected = self.evaluate(COLLECT).await?;
+        Ok(collected.uses.into_iter().map(|place| place.element).filter(|element| element.tag == "img").collect())
+    }
+
     fn check_document(&self, url: &str) -> Result<(), BrowserError> {
         let requests = self.traffic().requests();
         let document = requests.iter().find(|request| request.kind == "Document");

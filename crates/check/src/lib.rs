@@ -8,6 +8,7 @@ mod examine;
 mod fetch;
 mod files;
 mod read;
+mod sweep;
 mod target;
 
 use std::{
@@ -20,11 +21,12 @@ use std::{
 pub use error::CheckError;
 pub use fetch::Fetcher;
 use futures::StreamExt;
-use kivet_browser::Chromium;
+pub use kivet_browser::Chromium;
 use kivet_page::{
     Device,
-    report::{Failure, Mode, PageReport, Report, VERSION},
+    report::{Failure, Mode, PageReport, Report},
 };
+pub use sweep::{FittedSizes, SWEPT, fit_page};
 pub use target::{Place, Target, targets};
 
 use crate::examine::Scales;
@@ -78,7 +80,8 @@ pub async fn check(
     fetcher: &Fetcher,
     progress: &(dyn Fn(Progress<'_>) + Sync),
 ) -> Result<Report, CheckError> {
-    let mut report = empty(options);
+    let now = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |since| since.as_secs());
+    let mut report = Report::empty(options.mode, options.runs, &options.devices, now);
     let scales = Scales::default();
     let chromium = match (&options.mode, &options.program) {
         (Mode::Text, _) => None,
@@ -115,18 +118,4 @@ pub async fn check(
         chromium.close().await?;
     }
     Ok(report)
-}
-
-fn empty(options: &CheckOptions) -> Report {
-    Report {
-        version: VERSION,
-        kivet: env!("CARGO_PKG_VERSION").to_owned(),
-        at: SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |since| since.as_secs()),
-        mode: options.mode,
-        runs: options.runs,
-        devices: options.devices.iter().copied().map(Into::into).collect(),
-        pages: Vec::new(),
-        failures: Vec::new(),
-        thumbnails: BTreeMap::new(),
-    }
 }

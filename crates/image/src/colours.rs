@@ -38,7 +38,7 @@ pub fn few_colours(bytes: &[u8], facts: &Facts) -> Result<bool, ImageError> {
         source.next_row(&mut row)?;
         tally.add(&row);
     }
-    Ok(tally.is_drawn())
+    Ok(tally.into_verdict())
 }
 
 /// How often each colour was met, and how often beside its like.
@@ -65,7 +65,7 @@ impl Tally {
         }
     }
 
-    fn is_drawn(mut self) -> bool {
+    fn into_verdict(mut self) -> bool {
         self.bins.sort_unstable_by(|a, b| b.cmp(a));
         let holds = |bins: &[(u64, u64)], covered: f64, alike: f64| {
             let pixels: u64 = bins.iter().map(|(count, _)| count).sum();

@@ -4,6 +4,7 @@
 
 mod device;
 mod findings;
+mod fit;
 mod img;
 mod lifetime;
 pub mod observation;
@@ -13,6 +14,7 @@ mod text;
 
 pub use device::{DEVICES, Device};
 pub use findings::{Code, Cost, Finding, findings};
+pub use fit::{Sample, TOLERANCE, fit_sizes};
 pub use img::{Alt, Loading, Markup, MarkupError, Picture, img};
 pub use lifetime::cache_lifetime;
 pub use observation::{Element, Observation, Use};

@@ -3,7 +3,7 @@
 use std::{collections::BTreeSet, path::Path};
 
 /// A page and what is to be found on it.
-#[derive(Clone)]
+#[derive(Clone, Default)]
 pub struct TestPage {
     pub name: String,
     pub html: String,

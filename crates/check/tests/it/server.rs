@@ -27,6 +27,11 @@ struct Served {
 }
 
 impl Site {
+    /// A site with one page more.
+    pub async fn start_with(name: &str, html: String) -> Self {
+        Self::start(vec![TestPage { name: name.to_owned(), html, ..TestPage::default() }]).await
+    }
+
     pub async fn start(pages: Vec<TestPage>) -> Self {
         let listener = TcpListener::bind("127.0.0.1:0").await.expect("a port");
         let port = listener.local_addr().expect("an address").port();

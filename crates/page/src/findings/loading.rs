@@ -9,7 +9,8 @@ const LEAST_BYTES: u64 = 1_500;
 /// A background below the first screen must weigh this much to be worth another way of writing it.
 const LEAST_BACKGROUND: u64 = 10_000;
 
-/// Pictures this share of a screen below the first are met at the first turn of the wheel.
+/// Pictures this share of a screen below the first are met at the first turn of the wheel; those this near its end are
+/// hardly seen before.
 const MARGIN: f64 = 0.1;
 
 pub(super) fn findings(page: &Observation) -> Vec<Finding> {
@@ -67,7 +68,9 @@ fn is_lazy(place: &Use) -> bool {
 }
 
 fn lazy_above(page: &Observation, place: &Use) -> Option<Finding> {
-    if place.role != Role::Img || !place.in_view || !is_lazy(place) || place.area.is_empty() {
+    let seen_from = f64::from(page.device.height) * (1.0 - MARGIN);
+    if place.role != Role::Img || !place.in_view || !is_lazy(place) || place.area.is_empty() || place.area.y > seen_from
+    {
         return None;
     }
     let lost = page.largest.as_ref().filter(|_| page.is_largest(place)).and_then(|largest| largest.split.as_ref());

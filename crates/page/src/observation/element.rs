@@ -76,9 +76,10 @@ fn attribute(name: &str, value: &str) -> String {
     if value.is_empty() && name != "alt" && name != "src" {
         return format!(" {name}");
     }
+    let value = value.split_ascii_whitespace().collect::<Vec<_>>().join(" ");
     let shown = match value.char_indices().nth(LONG) {
         Some((end, _)) if value.starts_with("data:") => format!("{}...", &value[..end]),
-        _ => value.to_owned(),
+        _ => value,
     };
     format!(" {name}=\"{}\"", shown.replace('&', "&amp;").replace('"', "&quot;"))
 }

@@ -15,7 +15,7 @@ pub use budget::{Budget, BudgetError, Limit};
 pub use compare::{Change, Comparison, DeviceChange, PageChange, compare};
 use serde::{Deserialize, Serialize};
 
-use crate::{Code, Cost, Element, observation::Started};
+use crate::{Code, Cost, Device, Element, observation::Started};
 
 /// The version of a report's JSON.
 pub const VERSION: u32 = 1;
@@ -264,6 +264,21 @@ impl PageReport {
 }
 
 impl Report {
+    /// A report on no page yet, made `at` seconds after 1970.
+    pub fn empty(mode: Mode, runs: u32, devices: &[Device], at: u64) -> Self {
+        Self {
+            version: VERSION,
+            kivet: env!("CARGO_PKG_VERSION").to_owned(),
+            at,
+            mode,
+            runs,
+            devices: devices.iter().copied().map(Into::into).collect(),
+            pages: Vec::new(),
+            failures: Vec::new(),
+            thumbnails: BTreeMap::new(),
+        }
+    }
+
     /// All findings, with the page each is about.
     pub fn findings(&self) -> impl Iterator<Item = (&PageReport, &ReportedFinding)> {
         self.pages.iter().flat_map(|page| page.findings.iter().map(move |finding| (page, finding)))

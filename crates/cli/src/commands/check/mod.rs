@@ -1,6 +1,8 @@
 //! `kivet check`.
 
+mod sizes;
 mod table;
+mod watch;
 
 use std::{
     io::IsTerminal,
@@ -50,6 +52,13 @@ pub struct Check {
     /// times.
     #[arg(long, value_name = "FILE", value_parser = report_file)]
     report: Vec<PathBuf>,
+    /// Instead of checking, lay each page out at widths from 320 to 2560 and write the shortest sizes for each picture that
+    /// is within 2% of its layout.
+    #[arg(long, conflicts_with_all = ["text", "report", "against", "baseline", "fail_on", "watch"])]
+    fit_sizes: bool,
+    /// After the first check, check a page again whenever a file beside it is saved, and print what was gained or lost.
+    #[arg(long, conflicts_with_all = ["against", "baseline"])]
+    watch: bool,
     /// Print what mends each finding, too.
     #[arg(long)]
     mends: bool,
@@ -87,6 +96,12 @@ impl Check {
         let fetcher = Fetcher::new()?;
         let targets = runtime.block_on(targets(&self.targets, &fetcher))?;
         let options = self.options();
+        if self.fit_sizes {
+            return runtime.block_on(sizes::fit(&targets, self.browser.clone(), json));
+        }
+        if self.watch {
+            return watch::watch(&runtime, &targets, &options, &fetcher);
+        }
         let report = runtime.block_on(checked(&targets, &options, &fetcher))?;
         for file in &self.report {
             write(&report, file)?;
