@@ -4,8 +4,8 @@ use std::path::{Path, PathBuf};
 
 use anyhow::{Context, Result, bail};
 use kivet_service::Problem;
-use reqwest::{Client, Method};
-use serde::de::DeserializeOwned;
+use reqwest::{Client, Method, RequestBuilder};
+use serde::{Serialize, de::DeserializeOwned};
 
 /// Where the service is and how to be let in.
 #[derive(clap::Args)]
@@ -29,13 +29,26 @@ impl Reach {
 
     /// Calls the administration interface and reads its answer.
     pub fn call<T: DeserializeOwned>(&self, method: Method, path: &str, query: &[(&str, &str)]) -> Result<T> {
+        self.send(method, path, |request| request.query(query))
+    }
+
+    /// Sends the administration interface a document and reads its answer.
+    pub fn post<T: DeserializeOwned>(&self, path: &str, document: &impl Serialize) -> Result<T> {
+        self.send(Method::POST, path, |request| request.json(document))
+    }
+
+    fn send<T: DeserializeOwned>(
+        &self,
+        method: Method,
+        path: &str,
+        with: impl FnOnce(RequestBuilder) -> RequestBuilder,
+    ) -> Result<T> {
         let token = match &self.token {
             Some(token) => token.clone(),
             None => token_in(&self.data)?,
         };
         runtime()?.block_on(async {
-            let request =
-                Client::new().request(method, format!("{}{path}", self.service())).query(query).bearer_auth(token);
+            let request = with(Client::new().request(method, format!("{}{path}", self.service()))).bearer_auth(token);
             let answer = request.send().await.with_context(|| {
                 format!(
                     "no service answers at {}; start one with `kivet serve` or name it with --service",

@@ -4,7 +4,7 @@ use axum::{Json, Router, http::StatusCode, routing::get};
 use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
 
-use crate::{app::App, library, markup, problem::Problem, recipes, sign_in};
+use crate::{app::App, checks, library, markup, problem::Problem, recipes, sign_in};
 
 #[derive(OpenApi)]
 #[openapi(
@@ -18,6 +18,7 @@ fn described() -> OpenApiRouter<App> {
         .merge(library::routes())
         .merge(recipes::routes())
         .merge(markup::routes())
+        .merge(checks::routes())
         .merge(sign_in::routes())
 }
 

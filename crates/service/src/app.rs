@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 
+use kivet_store::Records;
+
 use crate::{metrics::Metrics, pipeline::Pipeline, shelves::Shelves, sign_in::SignIn};
 
 /// The service's parts. Cheap to clone.
@@ -11,6 +13,8 @@ pub struct App {
     pub shelves: Shelves,
     /// Where renditions come from.
     pub pipeline: Pipeline,
+    /// What is remembered.
+    pub records: Records,
     /// Who may look behind the scenes.
     pub sign_in: Arc<SignIn>,
     /// Counters.

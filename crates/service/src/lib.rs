@@ -5,6 +5,7 @@
 
 mod api;
 mod app;
+mod checks;
 mod config;
 mod console;
 mod demo;
@@ -22,6 +23,7 @@ mod shelves;
 mod sign_in;
 
 pub use api::openapi;
+pub use checks::{CheckedPage, Kept};
 pub use config::{Config, ConfigError, Limits, ShelfSource, read as read_config};
 pub use library::{LibraryPage, OriginalAnswer};
 pub use markup::MarkupAnswer;

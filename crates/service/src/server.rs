@@ -74,8 +74,8 @@ impl Service {
         let metrics = Metrics::new()?;
         let pixels = kivet_image::Limits { pixels: config.limits.megapixels * 1_000_000 };
         let shelves = Shelves::new(&config.shelves, records.clone(), pixels).map_err(StartError::Shelf)?;
-        let pipeline = Pipeline::new(blobs, records, config.limits, metrics.clone());
-        let app = App { shelves, pipeline, sign_in, metrics };
+        let pipeline = Pipeline::new(blobs, records.clone(), config.limits, metrics.clone());
+        let app = App { shelves, pipeline, records, sign_in, metrics };
 
         let listen = |source| StartError::Listen { address: config.listen, source };
         let listener = TcpListener::bind(config.listen).await.map_err(listen)?;

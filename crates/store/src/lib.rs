@@ -3,9 +3,11 @@
 //! Every blob carries its own head, so the index of renditions can be rebuilt from blobs alone.
 
 mod blobs;
+mod checks;
 mod error;
 mod records;
 
 pub use blobs::{Blob, BlobHead, Blobs, Stage, etag_of};
+pub use checks::CheckRecord;
 pub use error::StoreError;
 pub use records::{OriginalRecord, Records, RenditionRecord, Stamp, Totals};

@@ -12,8 +12,9 @@ use rusqlite_migration::{M, Migrations};
 
 use crate::StoreError;
 
-const STEPS: &[M<'static>] = &[M::up(
-    "CREATE TABLE originals (
+const STEPS: &[M<'static>] = &[
+    M::up(
+        "CREATE TABLE originals (
         shelf TEXT NOT NULL,
         path TEXT NOT NULL,
         bytes INTEGER NOT NULL,
@@ -34,7 +35,20 @@ const STEPS: &[M<'static>] = &[M::up(
         made_at INTEGER NOT NULL DEFAULT (unixepoch())
     ) STRICT;
     CREATE INDEX renditions_by_original ON renditions (shelf, path);",
-)];
+    ),
+    M::up(
+        "CREATE TABLE checks (
+        id INTEGER PRIMARY KEY,
+        page TEXT NOT NULL,
+        at INTEGER NOT NULL,
+        mode TEXT NOT NULL,
+        findings INTEGER NOT NULL,
+        measures TEXT NOT NULL,
+        report TEXT NOT NULL
+    ) STRICT;
+    CREATE INDEX checks_by_page ON checks (page, id);",
+    ),
+];
 
 /// What tells one state of a file from another without reading it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -110,7 +124,7 @@ impl Records {
         Ok(Self { pool })
     }
 
-    fn connection(&self) -> Result<PooledConnection<SqliteConnectionManager>, StoreError> {
+    pub(crate) fn connection(&self) -> Result<PooledConnection<SqliteConnectionManager>, StoreError> {
         Ok(self.pool.get()?)
     }
 

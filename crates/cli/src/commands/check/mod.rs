@@ -17,9 +17,13 @@ use kivet_page::{
     DEVICES, Device,
     report::{Budget, Comparison, Mode, Report, ReportedFinding, compare},
 };
+use kivet_service::Kept;
 use serde::Serialize;
 
-use crate::{client::runtime, output};
+use crate::{
+    client::{Reach, runtime},
+    output,
+};
 
 /// What a check exits with when it found what it was told to fail on.
 const WASTE: u8 = 3;
@@ -68,6 +72,11 @@ pub struct Check {
     /// Fail if there is waste that this report (.json) does not have.
     #[arg(long, value_name = "FILE")]
     baseline: Option<PathBuf>,
+    /// Keep the report in a running service, whose console shows each page's history.
+    #[arg(long)]
+    keep: bool,
+    #[command(flatten)]
+    reach: Reach,
     /// Fail on these: codes, `any`, or limits such as sent>300kB,wasted>50kB,requests>10,largest>2500ms,shift>0.1.
     #[arg(long, value_name = "LIST")]
     fail_on: Option<Budget>,
@@ -106,6 +115,9 @@ impl Check {
         for file in &self.report {
             write(&report, file)?;
         }
+        if self.keep {
+            let _: Kept = self.reach.post("/api/checks", &report)?;
+        }
         let new_waste = baseline.map(|baseline| {
             compare(&baseline, &report).pages.into_iter().flat_map(|page| page.new).collect::<Vec<_>>()
         });
@@ -128,7 +140,7 @@ impl Check {
             throttled: !self.unthrottled,
             program: self.browser.clone(),
             at_once: if self.text { 8 } else { 1 },
-            thumbnails: self.report.iter().any(|file| file.extension().is_some_and(|form| form == "html")),
+            thumbnails: self.keep || self.report.iter().any(|file| file.extension().is_some_and(|form| form == "html")),
         }
     }
 }
