@@ -254,7 +254,9 @@ fn up_front(embed: &Embed, requests: &[Request]) -> u64 {
         requests.iter().find(|one| one.kind == "Document" && one.asked_for(&embed.url) && !embed.url.is_empty());
     let of_frame = |one: &&Request| document.is_some_and(|document| one.frame == document.frame);
     let own = |one: &&Request| one.kind == "Media" && one.asked_for(&embed.url);
-    requests.iter().filter(|one| one.before_scroll && (of_frame(one) || own(one))).map(|one| one.bytes).sum()
+    // What the page itself had fetched already weighs no less for the frame.
+    let weight = |one: &Request| requests.iter().filter(|other| other.url == one.url).map(|other| other.bytes).max();
+    requests.iter().filter(|one| one.before_scroll && (of_frame(one) || own(one))).filter_map(weight).sum()
 }
 
 fn split(request: &Request, seen: &LargestSeen, page_ms: f64, requests: &[Request]) -> Split {

@@ -3,6 +3,8 @@ import { Suspense, lazy } from "react";
 import { NavLink, Navigate, Route, Routes } from "react-router";
 
 const LibraryPage = lazy(() => import("./library/LibraryPage"));
+const PagesPage = lazy(() => import("./pages/PagesPage"));
+const ReportPage = lazy(() => import("./pages/ReportPage"));
 const WorkbenchPage = lazy(() => import("./workbench/WorkbenchPage"));
 
 /** The frame around every page. */
@@ -20,12 +22,15 @@ export function Console() {
         </div>
         <NavLink to="/library">Library</NavLink>
         <NavLink to="/workbench">Workbench</NavLink>
+        <NavLink to="/pages">Pages</NavLink>
       </nav>
       <main>
         <Suspense fallback={<Spin />}>
           <Routes>
             <Route path="library" element={<LibraryPage />} />
             <Route path="workbench" element={<WorkbenchPage />} />
+            <Route path="pages" element={<PagesPage />} />
+            <Route path="pages/:id" element={<ReportPage />} />
             <Route path="*" element={<Navigate to={{ pathname: "/library", search: location.search }} replace />} />
           </Routes>
         </Suspense>

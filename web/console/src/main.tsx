@@ -7,6 +7,7 @@ import { NotSignedIn } from "./api/client";
 import { Console } from "./Console";
 import { theme } from "./theme";
 import "./console.css";
+import "./pages/pages.css";
 
 const queries = new QueryClient({
   defaultOptions: {

@@ -70,6 +70,18 @@ impl Change {
     }
 }
 
+impl Change {
+    /// What keeps the change from being called a gain or a loss, for people; empty if nothing does.
+    pub fn reservation(&self) -> &'static str {
+        let single = |spread: &Spread| spread.least == spread.most;
+        match self.beyond_spread {
+            true => "",
+            false if single(&self.before) && single(&self.after) => ", one run each",
+            false => ", within the spread",
+        }
+    }
+}
+
 /// What changed from `earlier` to `later`. Pages are told by name; where each report has just one, the two are taken for
 /// the same page, so that a page can be compared with its rewritten twin.
 pub fn compare(earlier: &Report, later: &Report) -> Comparison {

@@ -64,7 +64,7 @@ impl Comparison {
             text.push_str("| device | sent | needed | requests before scroll | largest paint |\n| --- | --- | --- | --- | --- |\n");
             for device in &page.devices {
                 let largest = device.largest_ms.map_or("-".to_owned(), |change| {
-                    let note = if change.beyond_spread { "" } else { " (within the spread)" };
+                    let note = change.reservation();
                     format!("{:.0} to {:.0} ms{note}", change.before.median, change.after.median)
                 });
                 let _ = writeln!(

@@ -8,7 +8,7 @@ use tokio::time::{Instant, sleep};
 use crate::running::Running;
 
 /// Waits until a script expression is true.
-async fn until(tab: &Tab, expression: &str) {
+pub async fn until(tab: &Tab, expression: &str) {
     let started = Instant::now();
     loop {
         let script = format!("Boolean((() => {{ try {{ return {expression} }} catch {{ return false }} }})())");
@@ -35,7 +35,7 @@ async fn fill(tab: &Tab, selector: &str, text: &str) {
     assert!(tab.evaluate::<bool>(&script).await.unwrap());
 }
 
-async fn click(tab: &Tab, selector: &str) {
+pub async fn click(tab: &Tab, selector: &str) {
     assert!(tab.evaluate::<bool>(&format!("(document.querySelector(`{selector}`).click(), true)")).await.unwrap());
 }
 

@@ -1,6 +1,7 @@
 //! The festival's front page with Kivet's markup, in a real browser.
 
 use kivet_browser::{Chromium, Device, Tab};
+use kivet_page::observation::Request;
 
 use crate::running::Running;
 

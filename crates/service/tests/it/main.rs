@@ -2,7 +2,9 @@
 #![allow(clippy::unwrap_used)]
 
 mod administration;
+mod checks;
 mod console;
+mod demo_site;
 mod front_page;
 mod pictures;
 mod refusals;

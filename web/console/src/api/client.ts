@@ -6,6 +6,7 @@ export type FactsAnswer = components["schemas"]["FactsAnswer"];
 export type LibraryPage = components["schemas"]["LibraryPage"];
 export type RecipeAnswer = components["schemas"]["RecipeAnswer"];
 export type Clauses = components["schemas"]["Clauses"];
+export type CheckedPage = components["schemas"]["CheckedPage"];
 export type Problem = components["schemas"]["Problem"];
 
 /** Calls to the service, typed from its own description. */

@@ -4,6 +4,75 @@
  */
 
 export interface paths {
+    "/api/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Lists the pages that were checked, with their history. */
+        get: operations["list"];
+        put?: never;
+        /** Keeps a report, as `kivet check --report FILE.json` writes it: a record for each of its pages. */
+        post: operations["keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checks/new": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Checks a page from here, and keeps the record. */
+        post: operations["make"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checks/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The whole report of one check. */
+        get: operations["report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checks/{id}/against/{earlier}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What changed on a page from an earlier check to this one. */
+        get: operations["against"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library": {
         parameters: {
             query?: never;
@@ -88,6 +157,35 @@ export interface components {
              */
             predictedBytes: number;
         };
+        /** @description One check of a page. */
+        CheckAnswer: {
+            /**
+             * Format: int64
+             * @description When, in seconds since 1970.
+             */
+            at: number;
+            /** @description What each device measured. */
+            devices: components["schemas"]["DeviceMeasures"][];
+            /**
+             * Format: int32
+             * @description How many findings there were.
+             */
+            findings: number;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description `text` or `browser`. */
+            mode: string;
+        };
+        /** @description A page and how it fared, oldest check first. */
+        CheckedPage: {
+            /** @description Its checks. */
+            history: components["schemas"]["CheckAnswer"][];
+            /** @description Its address or path. */
+            page: string;
+        };
         /** @description The clauses of a recipe; absent ones are not in it. */
         Clauses: {
             /** @description `on-f4efe6`, without `on-`. */
@@ -123,6 +221,31 @@ export interface components {
              */
             width?: number | null;
         };
+        /** @description What one device measured. */
+        DeviceMeasures: {
+            /** @description The device's name. */
+            device: string;
+            /**
+             * Format: double
+             * @description When the largest paint was there, in milliseconds: the median of the runs.
+             */
+            largestMs?: number | null;
+            /**
+             * Format: int64
+             * @description What exactly fitting renditions of what is seen would weigh.
+             */
+            needed: number;
+            /**
+             * Format: int32
+             * @description Picture requests before anybody scrolled.
+             */
+            requestsBeforeScroll: number;
+            /**
+             * Format: int64
+             * @description Bytes of pictures over the wire.
+             */
+            sent: number;
+        };
         /** @description What is known of an original. */
         FactsAnswer: {
             /** @description True if any pixel may be transparent. */
@@ -155,6 +278,11 @@ export interface components {
              * @description Pixels across, upright.
              */
             width: number;
+        };
+        /** @description What was kept. */
+        Kept: {
+            /** @description The numbers of the checks, one a page. */
+            ids: number[];
         };
         /** @description Some originals of one shelf, in order of their paths. */
         LibraryPage: {
@@ -265,6 +393,195 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckedPage"][];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": unknown;
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make: {
+        parameters: {
+            query: {
+                /** @description The page's address. */
+                page: string;
+                /** @description `browser` (if absent) or `text`. */
+                mode?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    against: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                earlier: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     library: {
         parameters: {
             query?: {

@@ -157,6 +157,6 @@ fn changes(text: &mut String, comparison: &Comparison) {
 }
 
 fn change_text(change: Change, digits: usize) -> String {
-    let note = if change.beyond_spread { "" } else { ", within the spread" };
+    let note = change.reservation();
     format!("{:.digits$} to {:.digits$}{note}", change.before.median, change.after.median)
 }

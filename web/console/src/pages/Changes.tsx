@@ -1,0 +1,68 @@
+import { useQuery } from "@tanstack/react-query";
+import { Spin } from "antd";
+import { bytes } from "../bytes";
+import { Trouble } from "../signin/Trouble";
+import { againstQuery } from "./queries";
+import type { Change, Finding } from "./report";
+
+/** Before and after: the measures of a device on one scale, what was mended and what is new. */
+export function Changes({ id, earlier, device }: { id: number; earlier: number; device: string }) {
+  const comparison = useQuery(againstQuery(id, earlier));
+  if (comparison.error) return <Trouble error={comparison.error} />;
+  const page = comparison.data?.pages[0];
+  if (!page) return <Spin />;
+  const change = page.devices.find((one) => one.device === device);
+  const most = Math.max(...(change ? [...change.sent, ...change.needed] : []), 1);
+  const pair = (name: string, [before, after]: [number, number]) => (
+    <div className="pair">
+      <span>{name}</span>
+      <div>
+        <i className="before" style={{ width: `${(before / most) * 100}%` }} />
+        <i className="after" style={{ width: `${(after / most) * 100}%` }} />
+      </div>
+      <b>{bytes(before)}<br />{bytes(after)}</b>
+    </div>
+  );
+  return (
+    <>
+      <div className="panel changes">
+        <h2>Before and after</h2>
+        {change && pair("sent", change.sent)}
+        {change && pair("needed", change.needed)}
+        <dl>
+          {change && <div><dt>requests before scroll</dt><dd>{change.requestsBeforeScroll[0]} to {change.requestsBeforeScroll[1]}</dd></div>}
+          {change?.largestMs && <div><dt>largest paint, ms</dt><dd>{said(change.largestMs, 0)}</dd></div>}
+          {change?.shift && <div><dt>layout shift</dt><dd>{said(change.shift, 3)}</dd></div>}
+          <div><dt>findings kept</dt><dd>{page.kept}</dd></div>
+        </dl>
+      </div>
+      <div className="two">
+        <FindingColumn title="Mended" findings={page.mended} />
+        <FindingColumn title="New" findings={page.new} />
+      </div>
+    </>
+  );
+}
+
+/** A difference inside the spread of the runs is no gain, and is not called one. */
+function said({ before, after, beyondSpread }: Change, digits: number): string {
+  const text = `${before.median.toFixed(digits)} to ${after.median.toFixed(digits)}`;
+  if (beyondSpread) return text;
+  const single = before.least === before.most && after.least === after.most;
+  return single ? `${text}, one run each` : `${text}, within the spread`;
+}
+
+function FindingColumn({ title, findings }: { title: string; findings: Finding[] }) {
+  return (
+    <section className="panel">
+      <h2>{title}: {findings.length}</h2>
+      <ul>
+        {findings.map(({ code, element }) => (
+          <li key={`${code} ${element.path}`}>
+            <b>{code}</b> <code>{element.selector}</code>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}

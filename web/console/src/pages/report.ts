@@ -1,0 +1,99 @@
+/** A kept report, version 1: the JSON `kivet check --report FILE.json` writes. */
+export interface Report {
+  version: number;
+  at: number;
+  mode: "text" | "browser";
+  runs: number;
+  devices: { name: string; width: number; height: number; density: number }[];
+  pages: PageReport[];
+  thumbnails?: Record<string, string>;
+}
+
+export interface PageReport {
+  page: string;
+  devices: DeviceReport[];
+  findings: Finding[];
+}
+
+export interface DeviceReport {
+  device: string;
+  sent: number;
+  needed: number;
+  requests: number;
+  requestsBeforeScroll: number;
+  sentBeforeScroll: number;
+  largestMs?: Spread;
+  largest?: { selector: string; url: string; pageMs: number; discoveryMs: number; downloadMs: number; renderMs: number; blockedBy?: string };
+  shift?: Spread;
+  restored?: boolean;
+  pictures: PictureRow[];
+}
+
+export interface Spread {
+  median: number;
+  least: number;
+  most: number;
+}
+
+export interface PictureRow {
+  selector: string;
+  line?: number;
+  url: string;
+  format: string;
+  natural: [number, number];
+  shown: [number, number];
+  cut: number;
+  seenPixels: [number, number];
+  sent: number;
+  needed: number;
+  neededFormat: string;
+  priority: string;
+  startMs?: number;
+  inView: boolean;
+  beforeScroll: boolean;
+}
+
+export interface Finding {
+  code: string;
+  element: { selector: string; path: string; line?: number };
+  url: string;
+  why: string;
+  mend: string;
+  costs: { device: string; bytes?: number; ms?: number }[];
+}
+
+/** What changed from an earlier check to a later one. */
+export interface Comparison {
+  pages: {
+    page: string;
+    mended: Finding[];
+    new: Finding[];
+    kept: number;
+    devices: {
+      device: string;
+      sent: [number, number];
+      needed: [number, number];
+      requestsBeforeScroll: [number, number];
+      largestMs?: Change;
+      shift?: Change;
+    }[];
+  }[];
+}
+
+export interface Change {
+  before: Spread;
+  after: Spread;
+  beyondSpread: boolean;
+}
+
+/** What a finding costs on a device; `undefined` if it was not made there. */
+export function costOn(finding: Finding, device: string): { bytes: number; ms: number } | undefined {
+  const cost = finding.costs.find((one) => one.device === device);
+  return cost && { bytes: cost.bytes ?? 0, ms: cost.ms ?? 0 };
+}
+
+/** The last part of an address. */
+export function nameOf(url: string): string {
+  const path = url.split(/[?#]/)[0] ?? url;
+  return path.split("/").findLast((part) => part !== "") ?? url;
+}
