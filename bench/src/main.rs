@@ -2,6 +2,7 @@
 
 mod bare;
 mod cold;
+mod pages;
 mod photographs;
 mod prior;
 
@@ -20,6 +21,8 @@ enum Measure {
     Cold,
     /// The settings and bytes each encoder needs for a fidelity, over the demo's photographs.
     Prior,
+    /// A thousand pages checked as text: time a page, and memory.
+    Pages,
     /// The bytes exact renditions need, over the demo's photographs and flat drawings.
     Exact,
 }
@@ -28,6 +31,7 @@ fn main() -> Result<()> {
     match Bench::parse().measure {
         Measure::Cold => cold::run(),
         Measure::Prior => prior::run(),
+        Measure::Pages => pages::run(),
         Measure::Exact => prior::run_exact(),
     }
 }

@@ -13,7 +13,7 @@ use anyhow::{Context, Result, ensure};
 use crate::run::{in_repository, release_binary, root, succeed};
 
 /// What is shown in a terminal: file name, commands one after the other.
-const COMMANDS: [(&str, &[&str]); 3] = [
+const COMMANDS: [(&str, &[&str]); 4] = [
     (
         "commands",
         &[
@@ -30,8 +30,18 @@ const COMMANDS: [(&str, &[&str]); 3] = [
             "curl -s $KIVET_SERVICE/pic/640w_fidelty-60/photos/harbour/kites-dawn.jpg",
         ],
     ),
+    (
+        "check",
+        &[
+            "kivet check demo/site/visit.html --device phone --device laptop",
+            "kivet check demo/site/makers.html --fit-sizes | head -7",
+        ],
+    ),
     ("help", &["kivet --help"]),
 ];
+
+/// How long the commands of one picture may take.
+const MOST_SECONDS: u32 = 120;
 
 /// Makes every picture anew.
 pub fn run() -> Result<()> {
@@ -72,10 +82,29 @@ fn shoot(folder: &Path, scratch: &Path, address: &str, link: &str) -> Result<()>
     page("console-workbench", &format!("{address}/{bench}"))?;
     page("demo-as-written", &format!("{address}/demo/site/index.html"))?;
     page("demo-with-kivet", &format!("{address}/demo/site/with-kivet.html"))?;
+    check_pages(scratch, address)?;
+    page("console-pages", &format!("{address}/console/pages"))?;
+    page("console-page-report", &format!("{address}/console/pages/1?device=phone"))?;
+    page("console-before-and-after", &format!("{address}/console/pages/2?against=1&device=phone"))?;
+    page("check-report", &format!("file://{}", scratch.join("report.html").display()))?;
     for (name, commands) in COMMANDS {
         terminal(&folder.join(format!("terminal-{name}")).with_extension("png"), scratch, address, commands)?;
     }
     Ok(())
+}
+
+/// Keeps checks of the front page as written and with Kivet's markup, and a report of the former as a file.
+fn check_pages(scratch: &Path, address: &str) -> Result<()> {
+    let pages = ["index.html", "with-kivet.html"].map(|page| format!("{address}/demo/site/{page}"));
+    succeed(
+        in_repository(release_binary("kivet")?)
+            .args(["check", "--keep", "--service", address, "--data"])
+            .arg(scratch.join("data"))
+            .arg("--report")
+            .arg(scratch.join("report.html"))
+            .args(pages)
+            .stdout(Stdio::null()),
+    )
 }
 
 fn chromium(scratch: &Path, to: &Path, url: &str) -> Result<()> {
@@ -96,7 +125,8 @@ fn chromium(scratch: &Path, to: &Path, url: &str) -> Result<()> {
 fn terminal(to: &Path, scratch: &Path, address: &str, commands: &[&str]) -> Result<()> {
     println!("{}", to.display());
     let shown = |command: &&str| format!("cat <<'END'\n\u{1b}[1m$ {command}\u{1b}[0m\nEND\n{command}\necho; echo\n");
-    let script = commands.iter().map(shown).collect::<String>() + "sleep 60";
+    let done = scratch.join("done");
+    let script = commands.iter().map(shown).collect::<String>() + &format!("touch {}; sleep 60", done.display());
     let binaries: PathBuf = release_binary("kivet")?.parent().map(Path::to_path_buf).unwrap_or_default();
     let path = format!("{}:{}", binaries.display(), std::env::var("PATH").unwrap_or_default());
     let mut screen = Command::new("Xvfb").args([":94", "-screen", "0", "1280x800x24"]).stderr(Stdio::null()).spawn()?;
@@ -109,7 +139,15 @@ fn terminal(to: &Path, scratch: &Path, address: &str, commands: &[&str]) -> Resu
         .args(["-geometry", "128x42+0+0", "-fa", "DejaVu Sans Mono", "-fs", "12", "-bg", "#fbf9f4", "-fg", "#1d2b30"])
         .args(["-e", "bash", "-c", &script])
         .spawn();
-    sleep(Duration::from_secs(3));
+    for _ in 0..MOST_SECONDS {
+        sleep(Duration::from_secs(1));
+        if done.exists() {
+            break;
+        }
+    }
+    sleep(Duration::from_secs(1));
+    // It is only there if the commands came to their end.
+    std::fs::remove_file(&done)?;
     let taken = Command::new("import").env("DISPLAY", ":94").args(["-window", "root"]).arg(to).status();
     window?.kill()?;
     screen.kill()?;
