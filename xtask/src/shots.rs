@@ -32,10 +32,7 @@ const COMMANDS: [(&str, &[&str]); 4] = [
     ),
     (
         "check",
-        &[
-            "kivet check demo/site/visit.html --device phone --device laptop",
-            "kivet check demo/site/makers.html --fit-sizes | head -7",
-        ],
+        &["kivet check demo/site/visit.html --device phone", "kivet check demo/site/makers.html --fit-sizes | head -6"],
     ),
     ("help", &["kivet --help"]),
 ];

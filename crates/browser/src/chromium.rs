@@ -57,6 +57,7 @@ impl Chromium {
     /// # Errors
     /// If it does not start.
     pub async fn launch_program(program: PathBuf) -> Result<Self, BrowserError> {
+        let named = program.display().to_string();
         let profile = tempfile::Builder::new()
             .prefix("kivet-chromium-")
             .tempdir()
@@ -71,7 +72,8 @@ impl Chromium {
             .args(QUIET)
             .build()
             .map_err(BrowserError::NotStarted)?;
-        let (browser, mut handler) = Browser::launch(config).await?;
+        let started = Browser::launch(config).await;
+        let (browser, mut handler) = started.map_err(|error| BrowserError::NotStarted(format!("{named}: {error}")))?;
         // Messages it does not know are no reason to stop listening.
         let events = tokio::spawn(async move { while handler.next().await.is_some() {} });
         Ok(Self { browser, events, _profile: profile })

@@ -5,7 +5,9 @@
 #[non_exhaustive]
 pub enum BrowserError {
     /// No Chromium is installed where it is looked for.
-    #[error("no Chromium was found on this machine; install Debian's package `chromium`")]
+    #[error(
+        "no Chromium was found on this machine; install Debian's package `chromium`, name one with --browser, or read pages with --text"
+    )]
     NotFound,
     /// It could not be started.
     #[error("Chromium could not be started: {0}")]

@@ -1,6 +1,15 @@
-//! Documents: the markup Kivet writes for a picture.
+//! Documents: the markup Kivet writes for a picture, and what pages waste.
 //!
-//! Pure: strings in, strings out.
+//! Pure: no I/O, no async. [`img`] writes an element; [`observe`] works out from a page's text what a browser would take
+//! and show; [`findings`] says what is wrong with an [`Observation`], measured or worked out; [`report`] puts findings
+//! of several devices and runs together; [`fit_sizes`] writes `sizes` for a layout.
+//!
+//! ```
+//! use kivet_page::{Device, SourceSize, source_size};
+//!
+//! let phone = Device::named("phone").expect("a device");
+//! assert_eq!(source_size("(max-width: 600px) 50vw, 300px", &phone), SourceSize::Pixels(206.0));
+//! ```
 
 mod device;
 mod findings;

@@ -32,7 +32,7 @@ codes! {
     MorePixels "more-pixels-than-shown" "more pixels are sent than the screen shows",
     CutAway "pixels-cut-away" "pixels are sent that the layout cuts away",
     BetterFormat "better-format" "another format holds the same picture in fewer bytes",
-    FlatAsPixels "flat-as-pixels" "a drawing in few colours is sent as a photograph",
+    FlatAsPixels "flat-as-pixels" "a drawing in few colours is sent heavier than it need be",
     VectorBeside "vector-beside" "a vector of the same name lies beside the picture",
     MovingGif "moving-gif" "a film is sent as GIF",
     MetadataLeft "metadata-left" "metadata nobody sees is sent along",

@@ -69,9 +69,9 @@ fn two_lazy(place: &Use) -> Option<Finding> {
 }
 
 /// Query keys by which addresses ask for a transform.
-const KEYS: [&str; 20] = [
-    "w", "h", "width", "height", "size", "resize", "q", "quality", "fit", "crop", "format", "fm", "auto", "dpr",
-    "scale", "tr", "output", "ratio", "fidelity", "maxw",
+const KEYS: [&str; 14] = [
+    "w", "h", "width", "height", "size", "resize", "q", "quality", "fit", "crop", "format", "scale", "ratio",
+    "fidelity",
 ];
 
 /// True if an address, or a part of one, asks somebody to change a picture.

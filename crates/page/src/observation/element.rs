@@ -20,7 +20,8 @@ pub struct Element {
     /// The line of the source it begins on, where it stands in the source.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub line: Option<u64>,
-    /// Its attributes.
+    /// Its attributes; left out of reports, whose mends are written already.
+    #[serde(skip_serializing_if = "Attributes::is_empty")]
     pub attributes: Attributes,
 }
 

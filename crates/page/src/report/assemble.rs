@@ -2,9 +2,9 @@
 
 use super::{DeviceCost, DeviceReport, DeviceSettings, LargestReport, PageReport, PictureRow, ReportedFinding, Spread};
 use crate::{
-    Cost, Device, Finding,
+    Cost, Device, Element, Finding,
     findings::{findings, placement},
-    observation::{Observation, Use},
+    observation::{Attributes, Observation, Use},
 };
 
 impl Spread {
@@ -77,7 +77,10 @@ fn add(reported: &mut Vec<ReportedFinding>, finding: Finding, device: &str) {
             }
             known.costs.push(costs);
         }
-        None => reported.push(ReportedFinding { code, element, url, why, mend, costs: vec![costs] }),
+        None => {
+            let element = Element { attributes: Attributes::default(), ..element };
+            reported.push(ReportedFinding { code, element, url, why, mend, costs: vec![costs] });
+        }
     }
 }
 
