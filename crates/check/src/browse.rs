@@ -41,7 +41,7 @@ pub async fn browse(
         for run in 0..options.runs.max(1) {
             step(device.name);
             let tab = chromium.tab(*device).await?;
-            let visit_options = VisitOptions { throttled: options.throttled, returns: run == 0 };
+            let visit_options = VisitOptions { throttled: options.throttled, returns: true };
             let visited = tab.visit(url.as_str(), visit_options).await;
             // A tab that cannot be closed goes with the browser.
             let _ = tab.close().await;

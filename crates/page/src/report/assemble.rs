@@ -106,7 +106,7 @@ impl DeviceReport {
             largest_ms,
             largest: largest(page),
             shift: if page.measured { Spread::of(&shifts) } else { None },
-            restored: page.restored,
+            restored: runs.iter().find_map(|run| run.restored),
             pictures: page.uses.iter().filter(|place| !place.url.is_empty()).map(|place| row(page, place)).collect(),
         })
     }
