@@ -119,20 +119,25 @@ fn of_fit(page: &Observation, place: &Use, file: &PictureFile, at: &Placement, f
         );
         found.push(Finding::at(Code::BetterFormat, place, Cost::bytes(saved), why, typed(place, fitted)));
     }
-    // A drawing has no right number of pixels: all that is sent beyond what shows it is waste.
-    let saved = sent.saturating_sub(fitted.bytes);
-    if file.few_colours && !moves && saved >= LEAST_BYTES && saved as f64 >= FORMAT_GAIN * sent as f64 {
-        let why = format!(
-            "{} is drawn in few colours and takes {}; what is shown of it would take {} as {}, less still as a vector",
-            name(&place.url),
-            size(sent),
-            size(fitted.bytes),
-            fitted.format,
-        );
-        let mend = format!("an SVG from whoever drew it, else {}", typed(place, fitted));
-        found.push(Finding::at(Code::FlatAsPixels, place, Cost::bytes(saved), why, mend));
-    }
+    found.extend(too_heavy_a_drawing(place, file, sent, fitted).filter(|_| !moves));
     found
+}
+
+/// A drawing has no right number of pixels: all that is sent beyond what shows it is waste.
+fn too_heavy_a_drawing(place: &Use, file: &PictureFile, sent: u64, fitted: &Fitted) -> Option<Finding> {
+    let saved = sent.saturating_sub(fitted.bytes);
+    if !file.few_colours || saved < LEAST_BYTES || (saved as f64) < FORMAT_GAIN * sent as f64 {
+        return None;
+    }
+    let why = format!(
+        "{} is drawn in few colours and takes {}; what is shown of it would take {} as {}, less still as a vector",
+        name(&place.url),
+        size(sent),
+        size(fitted.bytes),
+        fitted.format,
+    );
+    let mend = format!("an SVG from whoever drew it, else {}", typed(place, fitted));
+    Some(Finding::at(Code::FlatAsPixels, place, Cost::bytes(saved), why, mend))
 }
 
 fn is_worth_another_format(file: &PictureFile, counted: u64, saved: u64, fitted: &Fitted) -> bool {
