@@ -20,6 +20,17 @@ pub fn decode_jpeg(bytes: &[u8], eighths: u8) -> Result<Vec<u8>> {
     Ok(pixels)
 }
 
+/// A JPEG as cameras write it: baseline.
+pub fn camera_jpeg(raster: &Raster, setting: f32) -> Result<Vec<u8>> {
+    let mut compress = Compress::new(ColorSpace::JCS_RGB);
+    compress.set_fastest_defaults();
+    compress.set_size(raster.size().width as usize, raster.size().height as usize);
+    compress.set_quality(setting);
+    let mut started = compress.start_compress(Vec::new())?;
+    started.write_scanlines(raster.bytes())?;
+    Ok(started.finish()?)
+}
+
 /// Encodes a JPEG.
 pub fn encode_jpeg(raster: &Raster, setting: f32) -> Result<usize> {
     let mut compress = Compress::new(ColorSpace::JCS_RGB);
@@ -27,6 +38,7 @@ pub fn encode_jpeg(raster: &Raster, setting: f32) -> Result<usize> {
     compress.set_optimize_coding(true);
     compress.set_size(raster.size().width as usize, raster.size().height as usize);
     compress.set_quality(setting);
+    compress.set_progressive_mode();
     let mut started = compress.start_compress(Vec::new())?;
     started.write_scanlines(raster.bytes())?;
     Ok(started.finish()?.len())

@@ -2,9 +2,12 @@
 
 mod bare;
 mod cold;
+mod ladder;
+mod memory;
 mod pages;
 mod photographs;
 mod prior;
+mod resize;
 
 use anyhow::Result;
 use clap::{Parser, Subcommand};
@@ -19,8 +22,24 @@ struct Bench {
 enum Measure {
     /// One cold rendition against the bare codec calls it cannot avoid.
     Cold,
+    /// A whole ladder through reductions, against the codecs alone.
+    Ladder,
+    /// Peak memory for a 100-megapixel original.
+    Memory,
+    /// One rendition of one file, and the memory it took.
+    #[command(hide = true)]
+    One {
+        /// The file.
+        file: std::path::PathBuf,
+    },
+    /// Our resampler against the fastest SIMD resizing crate, doing the same work.
+    Resize,
     /// The settings and bytes each encoder needs for a fidelity, over the demo's photographs.
-    Prior,
+    Prior {
+        /// Of this format only.
+        #[arg(long)]
+        format: Option<String>,
+    },
     /// A thousand pages checked as text: time a page, and memory.
     Pages,
     /// The bytes exact renditions need, over the demo's photographs and flat drawings.
@@ -30,7 +49,11 @@ enum Measure {
 fn main() -> Result<()> {
     match Bench::parse().measure {
         Measure::Cold => cold::run(),
-        Measure::Prior => prior::run(),
+        Measure::Ladder => ladder::run(),
+        Measure::Memory => memory::run(),
+        Measure::One { file } => memory::one(&file),
+        Measure::Resize => resize::run(),
+        Measure::Prior { format } => prior::run(format.as_deref()),
         Measure::Pages => pages::run(),
         Measure::Exact => prior::run_exact(),
     }

@@ -4,7 +4,7 @@
 use anyhow::Result;
 use fast_ssim2::{PixelDescriptor, PixelSlice, compute_ssimulacra2};
 use kivet_image::{Limits, Raster, draw, encode, probe};
-use kivet_recipe::{Encoding, Format, Recipe, plan};
+use kivet_recipe::{Encoding, Format, Recipe, plan_for};
 
 use crate::photographs;
 
@@ -15,10 +15,11 @@ const TARGETS: [f64; 6] = [1.0, 30.0, 50.0, 70.0, 85.0, 90.0];
 /// One encode: setting, score, bytes a pixel.
 type Point = (f64, f64, f64);
 
-/// Prints a table for each format.
-pub fn run() -> Result<()> {
+/// Prints a table for each format, or for `only` one.
+pub fn run(only: Option<&str>) -> Result<()> {
     let rasters = drawn(photographs::all()?)?;
-    for format in [Format::Avif, Format::Webp, Format::Jpeg] {
+    let formats = [Format::Avif, Format::Webp, Format::Jpeg, Format::Jxl];
+    for format in formats.into_iter().filter(|format| only.is_none_or(|only| only == format.name())) {
         let curves: Vec<Vec<Point>> = rasters.iter().map(|raster| curve(raster, format)).collect::<Result<_>>()?;
         println!("{format}: (fidelity, setting, bytes per pixel), means over {} rasters", curves.len());
         for target in TARGETS {
@@ -56,7 +57,7 @@ fn drawn(originals: Vec<Vec<u8>>) -> Result<Vec<Raster>> {
         let facts = probe(&bytes, Limits::default())?;
         for width in WIDTHS {
             let recipe: Recipe = format!("{width}w").parse()?;
-            rasters.push(draw(&bytes, &facts, &plan(&recipe, facts.size), None)?);
+            rasters.push(draw(&bytes, &facts, &plan_for(&recipe, &facts), None)?);
         }
     }
     Ok(rasters)
@@ -69,11 +70,16 @@ fn curve(raster: &Raster, format: Format) -> Result<Vec<Point>> {
         .map(|setting| {
             let bytes = encode(raster, format, Encoding::Lossy { setting })?;
             let facts = probe(&bytes, Limits::default())?;
-            let back = draw(&bytes, &facts, &plan(&Recipe::default(), facts.size), None)?;
-            let score = compute_ssimulacra2(&slice(raster)?, &slice(&back)?)?;
+            let back = draw(&bytes, &facts, &plan_for(&Recipe::default(), &facts), None)?;
+            let score = score(raster, &back)?;
             Ok((f64::from(setting), score, bytes.len() as f64 / pixels))
         })
         .collect()
+}
+
+/// Likeness on the SSIMULACRA2 scale.
+pub fn score(one: &Raster, other: &Raster) -> Result<f64> {
+    Ok(compute_ssimulacra2(&slice(one)?, &slice(other)?)?)
 }
 
 fn slice(raster: &Raster) -> Result<PixelSlice<'_>> {

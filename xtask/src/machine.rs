@@ -4,11 +4,12 @@ use std::{path::PathBuf, process::Command};
 
 use anyhow::{Context, Result, bail, ensure};
 
-/// A program that must be on the path, and the Debian package that brings it.
+/// A program that must be on the path, and the Debian packages that bring it, and what goes with it.
 type Need = (&'static str, &'static str);
 
 /// For building.
-pub const BUILD: &[Need] = &[("nasm", "nasm"), ("cmake", "cmake"), ("cc", "build-essential")];
+pub const BUILD: &[Need] =
+    &[("nasm", "nasm"), ("cmake", "cmake"), ("cc", "build-essential"), ("clang", "clang libclang-dev")];
 
 /// For the tests.
 pub const TEST: &[Need] = &[("chromium", "chromium"), ("fc-list", "fontconfig")];
@@ -21,8 +22,12 @@ pub fn install(needs: &[&[Need]]) -> Result<()> {
     for (program, way) in [("node", "install Node.js 20 or later"), ("npm", "it comes with Node.js")] {
         ensure!(find(program).is_some(), "{program} is missing: {way}");
     }
-    let missing: Vec<&str> =
-        needs.concat().into_iter().filter(|(program, _)| find(program).is_none()).map(|(_, package)| package).collect();
+    let missing: Vec<&str> = needs
+        .concat()
+        .into_iter()
+        .filter(|(program, _)| find(program).is_none())
+        .flat_map(|(_, packages)| packages.split(' '))
+        .collect();
     if missing.is_empty() {
         return Ok(());
     }

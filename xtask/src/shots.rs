@@ -79,6 +79,9 @@ fn shoot(folder: &Path, scratch: &Path, address: &str, link: &str) -> Result<()>
     page("console-workbench", &format!("{address}/{bench}"))?;
     page("demo-as-written", &format!("{address}/demo/site/index.html"))?;
     page("demo-with-kivet", &format!("{address}/demo/site/with-kivet.html"))?;
+    let sheet = scratch.join("engine.html");
+    std::fs::write(&sheet, contact_sheet(address))?;
+    page("engine", &format!("file://{}", sheet.display()))?;
     check_pages(scratch, address)?;
     page("console-pages", &format!("{address}/console/pages"))?;
     page("console-page-report", &format!("{address}/console/pages/1?device=phone"))?;
@@ -88,6 +91,36 @@ fn shoot(folder: &Path, scratch: &Path, address: &str, link: &str) -> Result<()>
         terminal(&folder.join(format!("terminal-{name}")).with_extension("png"), scratch, address, commands)?;
     }
     Ok(())
+}
+
+/// What the engine makes of the festival's originals, each under its address.
+const MADE: [&str; 12] = [
+    "280w_ratio-4-3/photos/beach/high-kites.jpg",
+    "280w_ratio-4-3_at-left/photos/beach/high-kites.jpg",
+    "210h_ratio-9-16/photos/makers/noor-hale.jpg",
+    "280w_ratio-4-3_overlay-mark/photos/beach/dunes-noon.jpg",
+    "280w_ratio-4-3_sepia-60_blur-8.in-50-0-50-100/photos/harbour/roofs.jpg",
+    "280w_ratio-4-3_pixelate-16.in-20-20-50-50/photos/workshop/bench.jpg",
+    "280w_ratio-4-3_hue-rotate-120_contrast-120/photos/harbour/kites-dawn.jpg",
+    "280w_210h_contain_rotate-90_on-0d2b45/photos/night/lanterns.jpg",
+    "210h_trim/photos/kites/six-panel.png",
+    "280w_ratio-4-3_as-jxl/photos/night/fire-tails.jpg",
+    "280w_ratio-4-3/photos/motion/windsock.gif",
+    "210w_ratio-1-1/photos/brand/mark.svg",
+];
+
+fn contact_sheet(address: &str) -> String {
+    let figure = |path: &&str| {
+        let recipe = path.split('/').next().unwrap_or_default();
+        let original = &path[recipe.len() + "/photos/".len()..];
+        format!(
+            "<figure><div><img src=\"{address}/pic/{path}\"></div><figcaption><b>{recipe}</b><br>{original}</figcaption></figure>"
+        )
+    };
+    let figures: String = MADE.iter().map(figure).collect();
+    format!(
+        "<!doctype html><style>body {{ margin: 14px; background: #fbf9f4; color: #1d2b30; font: 12px/1.35 'DejaVu Sans', sans-serif; display: grid; grid-template-columns: repeat(4, 1fr); gap: 10px 18px }} figure {{ margin: 0 }} div {{ height: 212px; display: flex; align-items: center; justify-content: center }} img {{ display: block }} figcaption {{ overflow-wrap: anywhere; padding-top: 3px }}</style>{figures}"
+    )
 }
 
 /// Keeps checks of the front page as written and with Kivet's markup, and a report of the former as a file.

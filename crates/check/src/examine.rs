@@ -14,7 +14,7 @@ use kivet_page::observation::{Area, Fitted, PictureFile, Placement};
 use kivet_recipe::{Encoding, Facts, Fidelity, Format, Kind, Plan, Rect, Size, expected};
 
 /// Pictures larger than this are not decoded for a check.
-const LIMITS: Limits = Limits { pixels: 150_000_000 };
+const LIMITS: Limits = Limits::DEFAULT;
 
 /// The longest side of a thumbnail, in pixels.
 const THUMBNAIL: f64 = 224.0;
@@ -73,7 +73,7 @@ const FLAT_BYTES_PER_PIXEL: f64 = 0.4;
 
 /// True if this version can decode it.
 fn is_drawn(facts: &Facts) -> bool {
-    !facts.motion && matches!(facts.format, Format::Jpeg | Format::Png | Format::Webp | Format::Avif)
+    !facts.motion && facts.format != Format::Svg
 }
 
 /// What one rendition was made of: the file, the part and the size.
@@ -179,7 +179,7 @@ fn plan(facts: &Facts, at: &Placement, density: f64) -> Plan {
     };
     let side = |seen: f64, available: f64| (seen * density).min(available).round().max(1.0) as u32;
     let size = Size::new(side(at.seen.width, crop.width), side(at.seen.height, crop.height));
-    Plan { crop, drawn: size, canvas: None, size, held_back_from: None }
+    Plan { turned: facts.orientation, crop, drawn: size, canvas: None, size, held_back_from: None }
 }
 
 fn lightest(bytes: &[u8], facts: &Facts, flat: bool, plan: &Plan) -> Lightest {
@@ -201,9 +201,6 @@ fn weight(raster: &Raster, format: Format, encoding: Encoding) -> Option<u64> {
 
 /// A small picture of what is seen, as a data address.
 pub fn thumbnail(bytes: &[u8], facts: &Facts, at: &Placement) -> Option<String> {
-    if !is_drawn(facts) {
-        return None;
-    }
     let scale = (THUMBNAIL / at.seen.width.max(at.seen.height)).min(1.0);
     let raster = draw(bytes, facts, &plan(facts, at, scale), None).ok()?;
     let webp = encode(&raster, Format::Webp, Encoding::Lossy { setting: 60.0 }).ok()?;

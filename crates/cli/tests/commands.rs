@@ -106,6 +106,15 @@ fn render_writes_what_it_says() {
     let large = kivet(&["render", original, "--recipe", "9000w", "-o", &to("large.jpg")]);
     assert!(text(&large.stdout).contains("9000 x 9000 was asked for; nothing is enlarged"), "{}", text(&large.stdout));
 
+    fails(
+        &["render", original, "--recipe", "original", "-o", &to("x.webp")],
+        1,
+        &["`original` leaves it so", "x.webp"],
+    );
+    let passed = kivet(&["render", original, "--recipe", "original", "-o", &to("same.png"), "--json"]);
+    assert!(passed.status.success());
+    fails(&["render", original, "--recipe", "640w", "-o", &to("x.svg")], 1, &["cannot become a vector"]);
+    fails(&["render", original, "--recipe", "640w_overlay-mark", "-o", &to("x.png")], 1, &["overlay-mark", "service"]);
     fails(&["render", original, "--recipe", "640", "-o", &to("x.jpg")], 1, &["`640`", "try `640w`"]);
     fails(&["render", original, "--recipe", "640w", "-o", &to("x.bmp")], 1, &["x.bmp", ".avif"]);
     fails(&["render", original, "--recipe", "640w_as-avif", "-o", &to("x.jpg")], 1, &["make them agree"]);

@@ -7,7 +7,7 @@ use kivet_recipe::{Format, Size};
 #[non_exhaustive]
 pub enum ImageError {
     /// The bytes are no picture Kivet knows.
-    #[error("the bytes are no picture: neither JPEG, PNG, WebP, AVIF, GIF nor SVG")]
+    #[error("the bytes are no picture: neither JPEG, PNG, WebP, AVIF, JPEG XL, GIF, SVG, BMP nor TIFF")]
     NotAPicture,
     /// The bytes begin as a picture but break the format's rules.
     #[error("the {format} data is damaged: {problem}")]
@@ -17,11 +17,51 @@ pub enum ImageError {
         /// What is wrong with them.
         problem: String,
     },
-    /// A picture that is whole but of a sort this version does not decode.
-    #[error("{sort} originals cannot be drawn by this version of Kivet; JPEG, PNG, WebP and AVIF can")]
-    NotYetDrawn {
-        /// The sort of picture, e.g. `GIF`.
+    /// A picture that only another build reads or writes.
+    #[error("this build of Kivet was made without {sort}; build it with the feature, or convert the picture")]
+    NotBuilt {
+        /// The sort of picture, e.g. `JPEG XL`.
         sort: &'static str,
+    },
+    /// A larger file than the limits allow.
+    #[error("the file holds {bytes} bytes, more than the limit of {limit}")]
+    TooHeavy {
+        /// Its bytes.
+        bytes: u64,
+        /// The limit.
+        limit: u64,
+    },
+    /// More frames than the limits allow.
+    #[error("the picture has more than {limit} frames; ask for `still`, or shorten it")]
+    TooManyFrames {
+        /// The limit.
+        limit: u32,
+    },
+    /// A picture that cannot be read row by row and is too large to be held whole.
+    #[error(
+        "a picture of {size} pixels stored like this (progressive, interlaced, or in a format without rows) takes {mebibytes} MiB to read, more than the limit of {limit}; store it as baseline JPEG or plain PNG"
+    )]
+    TooMuchMemory {
+        /// Its size.
+        size: Size,
+        /// What it would take.
+        mebibytes: u64,
+        /// The limit, in MiB.
+        limit: u64,
+    },
+    /// Nobody wants the result any more.
+    #[error("the work was stopped: nobody waits for it any more")]
+    Stopped,
+    /// It took longer than the limits allow.
+    #[error("the work took longer than allowed and was stopped; ask for a smaller rendition")]
+    TooSlow,
+    /// An overlay that is not configured.
+    #[error("there is no overlay `{name}`{}", nearest.as_ref().map_or("; none is configured".to_owned(), |nearest| format!("; `{nearest}` is configured")))]
+    NoOverlay {
+        /// The name asked for.
+        name: String,
+        /// The nearest that exists.
+        nearest: Option<String>,
     },
     /// More pixels than the limits allow.
     #[error("the picture says it holds {size} pixels, more than the limit of {limit} million")]

@@ -18,24 +18,36 @@
 //! [`encode`] writes one [`Raster`].
 
 mod colour;
-mod colours;
 mod decode;
 mod encode;
 mod error;
+mod filter;
 mod limits;
+mod looks;
 mod metadata;
+mod overlay;
 mod probe;
 mod raster;
+mod reduction;
 mod render;
 mod resample;
+mod riff;
+mod svg;
 
-pub use colours::few_colours;
-pub use decode::{RowSource, open, reduction_for};
-pub use encode::encode;
+pub use decode::{Reading, RowSource, open, reduction_for};
+pub use encode::{Writing, encode, write};
 pub use error::ImageError;
-pub use limits::Limits;
-pub use metadata::{Metadata, metadata};
+pub use limits::{Limits, Work};
+pub use looks::{content, few_colours, look, looks_of};
+pub use metadata::{Credit, Kept, Metadata, credit, metadata, without_location};
+pub use overlay::{Assets, Overlay};
 pub use probe::probe;
 pub use raster::Raster;
-pub use render::{Rendition, Timings, draw, render};
+pub use reduction::Reduction;
+pub use render::{Rendition, Task, Timings, draw, draw_edited, finish, render};
+pub(crate) use render::{draw_plan, redraw, redraw_turned, resampled};
 pub use resample::resample;
+pub use svg::Fonts;
+
+/// True if this build reads and writes JPEG XL.
+pub const JXL: bool = cfg!(feature = "jxl");

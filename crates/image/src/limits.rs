@@ -1,24 +1,37 @@
 //! What one call may cost.
 
+use std::{
+    sync::{
+        Arc,
+        atomic::{AtomicBool, Ordering},
+    },
+    time::{Duration, Instant},
+};
+
 use kivet_recipe::Size;
 
 use crate::ImageError;
 
-/// Bounds on one original, checked against its header before any pixel is decoded.
+/// Bounds on one original, checked against its header before any pixel is decoded, and on the work it causes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Limits {
     /// The most pixels an original may hold.
     pub pixels: u64,
-}
-
-impl Default for Limits {
-    /// 150 million pixels: above any camera's, far below what a hostile header can claim.
-    fn default() -> Self {
-        Self { pixels: 150_000_000 }
-    }
+    /// The most bytes a file may have.
+    pub bytes: u64,
+    /// The most frames a moving picture may have.
+    pub frames: u32,
+    /// The most memory for a picture that cannot be read row by row, in bytes.
+    pub whole: u64,
+    /// The longest one rendition may take.
+    pub time: Duration,
 }
 
 impl Limits {
+    /// 150 million pixels and 256 MiB: above any camera's, far below what a hostile header can claim.
+    pub const DEFAULT: Self =
+        Self { pixels: 150_000_000, bytes: 256 << 20, frames: 1000, whole: 320 << 20, time: Duration::from_secs(60) };
+
     /// Refuses a size above the limits.
     ///
     /// # Errors
@@ -28,5 +41,67 @@ impl Limits {
             return Err(ImageError::TooLarge { size, limit: self.pixels / 1_000_000 });
         }
         Ok(())
+    }
+
+    /// Refuses a file above the limits.
+    ///
+    /// # Errors
+    /// [`ImageError::TooHeavy`].
+    pub fn check_bytes(self, bytes: u64) -> Result<(), ImageError> {
+        if bytes > self.bytes {
+            return Err(ImageError::TooHeavy { bytes, limit: self.bytes });
+        }
+        Ok(())
+    }
+
+    /// Refuses a picture that must be held whole at `bytes` a pixel and would take too much memory.
+    ///
+    /// # Errors
+    /// [`ImageError::TooMuchMemory`].
+    pub fn check_whole(self, size: Size, bytes: u64) -> Result<(), ImageError> {
+        let needed = size.pixels().saturating_mul(bytes);
+        if needed > self.whole {
+            return Err(ImageError::TooMuchMemory { size, mebibytes: needed >> 20, limit: self.whole >> 20 });
+        }
+        Ok(())
+    }
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Self::DEFAULT
+    }
+}
+
+/// Work under way, and a way to end it from outside: it stops within one strip of rows. Clones share their end.
+#[derive(Clone, Debug, Default)]
+pub struct Work {
+    stopped: Arc<AtomicBool>,
+    until: Option<Instant>,
+}
+
+impl Work {
+    /// Work that may take as long as `limits` say.
+    pub fn within(limits: Limits) -> Self {
+        Self { stopped: Arc::default(), until: Instant::now().checked_add(limits.time) }
+    }
+
+    /// Ends it.
+    pub fn stop(&self) {
+        self.stopped.store(true, Ordering::Relaxed);
+    }
+
+    /// Asks whether to go on.
+    ///
+    /// # Errors
+    /// [`ImageError::Stopped`] or [`ImageError::TooSlow`].
+    pub fn go_on(&self) -> Result<(), ImageError> {
+        if self.stopped.load(Ordering::Relaxed) {
+            return Err(ImageError::Stopped);
+        }
+        match self.until {
+            Some(until) if Instant::now() > until => Err(ImageError::TooSlow),
+            _ => Ok(()),
+        }
     }
 }

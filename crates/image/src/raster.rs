@@ -49,8 +49,26 @@ impl Raster {
         self.size.width as usize * self.channels()
     }
 
+    pub(crate) fn into_bytes(self) -> Vec<u8> {
+        self.bytes
+    }
+
     pub(crate) fn bytes_mut(&mut self) -> &mut [u8] {
         &mut self.bytes
+    }
+
+    /// A part of it; what lies beyond the edge is left out.
+    pub(crate) fn cut(&self, left: u32, top: u32, size: Size) -> Self {
+        let size = Size::new(size.width.min(self.size.width - left), size.height.min(self.size.height - top));
+        let channels = self.channels();
+        let bytes = (top..top + size.height)
+            .flat_map(|row| {
+                let start = row as usize * self.stride() + left as usize * channels;
+                &self.bytes[start..start + size.width as usize * channels]
+            })
+            .copied()
+            .collect();
+        Self { size, alpha: self.alpha, bytes }
     }
 
     /// The picture turned upright.
@@ -105,7 +123,35 @@ impl Raster {
         canvas
     }
 
-    fn with_alpha(self, alpha: bool) -> Self {
+    /// Lays a picture with alpha over this one with its corner at (`left`, `top`), composited in sRGB (CSS Compositing
+    /// 1, 5.1); parts beyond the edge are cut.
+    pub(crate) fn lay(&mut self, above: &Self, left: u32, top: u32, opacity: f32) {
+        let channels = self.channels();
+        let columns = above.size.width.min(self.size.width.saturating_sub(left)) as usize;
+        let rows = above.size.height.min(self.size.height.saturating_sub(top)) as usize;
+        let (stride, above_stride) = (self.stride(), above.stride());
+        for row in 0..rows {
+            let start = (row + top as usize) * stride + left as usize * channels;
+            let line = self.bytes[start..start + columns * channels].chunks_exact_mut(channels);
+            for (below, above) in line.zip(above.bytes[row * above_stride..].chunks_exact(4)) {
+                let cover = f32::from(above[3]) / 255.0 * opacity;
+                let under = if channels == 4 { f32::from(below[3]) / 255.0 } else { 1.0 };
+                let alpha = cover + under * (1.0 - cover);
+                if alpha <= 0.0 {
+                    continue;
+                }
+                for channel in 0..3 {
+                    let mixed = f32::from(above[channel]) * cover + f32::from(below[channel]) * under * (1.0 - cover);
+                    below[channel] = (mixed / alpha).round() as u8;
+                }
+                if channels == 4 {
+                    below[3] = (alpha * 255.0).round() as u8;
+                }
+            }
+        }
+    }
+
+    pub(crate) fn with_alpha(self, alpha: bool) -> Self {
         if self.alpha == alpha {
             return self;
         }

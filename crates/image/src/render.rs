@@ -1,10 +1,19 @@
-//! A choice followed: decode, crop, resample, orient, composite, encode.
+//! A choice followed: decode, crop, resample, turn, edit, composite, encode.
 
 use std::time::{Duration, Instant};
 
-use kivet_recipe::{CanvasColour, Choice, Facts, Format, Orientation, Plan, Rect, Size};
+use kivet_recipe::{CanvasColour, Choice, Encoding, Facts, Format, Gamut, Keep, Orientation, Plan, Rect, Size};
 
-use crate::{ImageError, Raster, colour, decode, encode, resample};
+use crate::{
+    Assets, Fonts, ImageError, Limits, Raster, Reduction, Work, colour,
+    decode::{self, Reading, RowSource},
+    encode::{
+        Writing,
+        moving::{self, Moment},
+        write,
+    },
+    filter, metadata, resample, svg,
+};
 
 /// The finished bytes of one rendition.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -20,7 +29,7 @@ pub struct Rendition {
 }
 
 /// Where the time of one rendition went.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Timings {
     /// Decoding, cropping and resampling, which run row by row in step.
     pub draw: Duration,
@@ -28,64 +37,226 @@ pub struct Timings {
     pub encode: Duration,
 }
 
+/// What a rendering is made with beside the original and the choice.
+#[derive(Clone, Debug, Default)]
+pub struct Task<'a> {
+    /// Overlays and fonts.
+    pub assets: Option<&'a Assets>,
+    /// What it may cost.
+    pub limits: Limits,
+    /// The way to end it.
+    pub work: Work,
+    /// A smaller intermediate that serves the choice's plan.
+    pub reduction: Option<&'a Reduction>,
+}
+
 /// Makes the rendition that `choice` describes of the original in `bytes`.
 ///
-/// Memory: the resampler's (see [`resample`]), the output's pixels, and for WebP, AVIF and interlaced PNG originals
-/// the whole original at three or four bytes a pixel.
+/// Memory: the resampler's (see [`resample`]), the output's pixels (four floats each while filters run), and for
+/// originals without rows (progressive JPEG, interlaced PNG, WebP, AVIF, JPEG XL, BMP, TIFF, moving pictures) the whole
+/// original within [`Limits::whole`].
 ///
 /// # Errors
-/// If the original cannot be decoded or the rendition not be encoded.
-pub fn render(
-    bytes: &[u8],
-    facts: &Facts,
-    choice: &Choice,
-    canvas: Option<CanvasColour>,
-) -> Result<Rendition, ImageError> {
-    let started = Instant::now();
-    let raster = draw(bytes, facts, &choice.plan, canvas)?;
-    let raster = match choice.flatten {
-        Some(colour) => raster.flattened(colour),
-        None => raster,
+/// If the original cannot be decoded or the rendition not be encoded, or a limit is met.
+pub fn render(bytes: &[u8], facts: &Facts, choice: &Choice, task: &Task<'_>) -> Result<Rendition, ImageError> {
+    match choice.encoding {
+        Encoding::Vector => {
+            let vector = svg::cut(bytes, facts.size, &choice.plan, choice.edits.canvas)?;
+            Ok(passed_on(choice, choice.plan.size, vector.into_bytes()))
+        }
+        Encoding::Original if choice.edits.keep == Some(Keep::All) => Ok(passed_on(choice, facts.size, bytes.to_vec())),
+        Encoding::Original => Ok(passed_on(choice, facts.size, metadata::without_location(bytes, facts.format))),
+        _ if choice.moving => render_moving(bytes, facts, choice, task),
+        _ => {
+            let started = Instant::now();
+            let raster = draw_edited(bytes, facts, choice, task)?;
+            let drawn = started.elapsed();
+            let rendition = finish(&raster, bytes, facts, choice)?;
+            Ok(Rendition { timings: Timings { draw: drawn, ..rendition.timings }, ..rendition })
+        }
+    }
+}
+
+fn passed_on(choice: &Choice, size: Size, bytes: Vec<u8>) -> Rendition {
+    Rendition { format: choice.format, size, bytes, timings: Timings::default() }
+}
+
+/// The pixels of a still rendition with all edits made: what every format of it is encoded from.
+///
+/// # Errors
+/// As [`render`].
+pub fn draw_edited(bytes: &[u8], facts: &Facts, choice: &Choice, task: &Task<'_>) -> Result<Raster, ImageError> {
+    let fonts = task.assets.map(|assets| assets.fonts.clone()).unwrap_or_default();
+    let canvas = choice.edits.canvas;
+    let raster = match task.reduction {
+        _ if facts.format == Format::Svg => svg::draw(bytes, facts.size, &choice.plan, canvas, &fonts)?,
+        Some(reduction) => {
+            let stored = facts.orientation.apply(facts.size);
+            let mut source = reduction.source();
+            placed(draw_from(&mut source, stored, facts, &choice.plan, &task.work)?, &choice.plan, canvas)
+        }
+        None => {
+            let mut source = open_for(bytes, facts, &choice.plan, choice.gamut, task.limits)?;
+            let stored = facts.orientation.apply(facts.size);
+            placed(draw_from(source.as_mut(), stored, facts, &choice.plan, &task.work)?, &choice.plan, canvas)
+        }
     };
-    let drawn = Instant::now();
-    let bytes = encode(&raster, choice.format, choice.encoding)?;
-    let timings = Timings { draw: drawn - started, encode: drawn.elapsed() };
+    edited(raster, choice, task)
+}
+
+/// Opens an original as small as its codec can make it for a plan.
+fn open_for<'a>(
+    bytes: &'a [u8],
+    facts: &Facts,
+    plan: &Plan,
+    gamut: Gamut,
+    limits: Limits,
+) -> Result<Box<dyn RowSource + 'a>, ImageError> {
+    let crop = plan.stored_crop(facts.size, facts.orientation);
+    let eighths = decode::reduction_for((crop.width, crop.height), as_stored(plan));
+    decode::open(bytes, facts, Reading { eighths, gamut, limits })
+}
+
+/// The size a plan is drawn at, before it is turned.
+fn as_stored(plan: &Plan) -> Size {
+    plan.turned.apply(plan.drawn)
+}
+
+fn edited(raster: Raster, choice: &Choice, task: &Task<'_>) -> Result<Raster, ImageError> {
+    task.work.go_on()?;
+    let mut raster = filter::apply(raster, &choice.edits);
+    if !choice.edits.overlays.is_empty() {
+        let none = Assets::default();
+        task.assets.unwrap_or(&none).lay(&choice.edits.overlays, &mut raster)?;
+    }
+    Ok(raster)
+}
+
+/// Encodes a drawn rendition; `bytes` are the original's, for the metadata it keeps.
+///
+/// # Errors
+/// If the encoder refuses.
+pub fn finish(raster: &Raster, bytes: &[u8], facts: &Facts, choice: &Choice) -> Result<Rendition, ImageError> {
+    let started = Instant::now();
+    let writing = writing(bytes, facts, choice);
+    let flat;
+    let raster = match choice.flatten {
+        Some(colour) if raster.has_alpha() => {
+            flat = raster.clone().flattened(colour);
+            &flat
+        }
+        _ => raster,
+    };
+    let bytes = write(raster, choice.format, &writing)?;
+    let timings = Timings { draw: Duration::ZERO, encode: started.elapsed() };
     Ok(Rendition { format: choice.format, size: raster.size(), bytes, timings })
 }
 
-/// The pixels of a plan: cropped, resampled, upright, on its canvas; transparent parts kept.
+fn writing(bytes: &[u8], facts: &Facts, choice: &Choice) -> Writing {
+    Writing {
+        encoding: choice.encoding,
+        effort: choice.effort,
+        gamut: choice.gamut,
+        kept: metadata::kept(bytes, facts.format, choice.edits.keep),
+    }
+}
+
+fn render_moving(bytes: &[u8], facts: &Facts, choice: &Choice, task: &Task<'_>) -> Result<Rendition, ImageError> {
+    let started = Instant::now();
+    let frames = decode::frames(bytes, facts, task.limits)?;
+    let plays = frames.plays;
+    let mut drawing = Duration::ZERO;
+    let mut moments = frames.map(|frame| {
+        task.work.go_on()?;
+        let drawn = Instant::now();
+        let frame = frame?;
+        let stored = frame.raster.size();
+        let mut source = decode::of_raster(frame.raster);
+        let plan = &choice.plan;
+        let raster = placed(draw_from(&mut source, stored, facts, plan, &task.work)?, plan, choice.edits.canvas);
+        let raster = edited(raster, choice, task)?;
+        let raster = match choice.flatten {
+            Some(colour) => raster.flattened(colour),
+            None => raster,
+        };
+        drawing += drawn.elapsed();
+        Ok(Moment { raster, shown_ms: frame.shown_ms })
+    });
+    let size = choice.plan.size;
+    let bytes = moving::write(choice.format, size, plays, &mut moments, &writing(bytes, facts, choice))?;
+    let timings = Timings { draw: drawing, encode: started.elapsed().saturating_sub(drawing) };
+    Ok(Rendition { format: choice.format, size, bytes, timings })
+}
+
+/// The pixels of a plan in sRGB: cropped, resampled, turned, on its canvas; transparent parts kept. A moving picture
+/// gives its first frame.
 ///
 /// # Errors
 /// If the original cannot be decoded.
 pub fn draw(bytes: &[u8], facts: &Facts, plan: &Plan, canvas: Option<CanvasColour>) -> Result<Raster, ImageError> {
-    let stored = facts.orientation.apply(facts.size);
-    let crop = as_stored(plan.crop, facts.orientation, facts.size);
-    let drawn = facts.orientation.apply(plan.drawn);
-    let eighths = decode::reduction_for((crop.width, crop.height), drawn);
-    let mut source = decode::open(bytes, facts, eighths)?;
-    let (from_width, from_height) = (f64::from(source.size().width), f64::from(source.size().height));
-    let (x, y) = (from_width / f64::from(stored.width), from_height / f64::from(stored.height));
-    let crop = Rect { x: crop.x * x, y: crop.y * y, width: crop.width * x, height: crop.height * y };
-    let raster = collect(source.as_mut(), crop, drawn, facts.alpha)?.oriented(facts.orientation);
-    Ok(match plan.canvas {
-        None => raster,
-        Some(at) => {
-            let (colour, alpha) = match canvas {
-                Some(CanvasColour::Rgb([r, g, b])) => ([r, g, b, 255], false),
-                Some(CanvasColour::Clear) | None => ([0; 4], true),
-            };
-            let raster = if alpha { raster } else { raster.flattened([colour[0], colour[1], colour[2]]) };
-            raster.placed_on(Raster::filled(plan.size, colour, alpha), at.left, at.top)
-        }
-    })
+    draw_plan(bytes, facts, plan, canvas, &Fonts::default())
 }
 
-fn collect(source: &mut dyn decode::RowSource, crop: Rect, size: Size, alpha: bool) -> Result<Raster, ImageError> {
+pub(crate) fn draw_plan(
+    bytes: &[u8],
+    facts: &Facts,
+    plan: &Plan,
+    canvas: Option<CanvasColour>,
+    fonts: &Fonts,
+) -> Result<Raster, ImageError> {
+    if facts.format == Format::Svg {
+        return svg::draw(bytes, facts.size, plan, canvas, fonts);
+    }
+    let mut source = open_for(bytes, facts, plan, Gamut::Srgb, Limits::DEFAULT)?;
+    let stored = facts.orientation.apply(facts.size);
+    Ok(placed(draw_from(source.as_mut(), stored, facts, plan, &Work::default())?, plan, canvas))
+}
+
+/// A drawn picture drawn again by a plan for its own size.
+pub(crate) fn redraw(raster: &Raster, plan: &Plan) -> Result<Raster, ImageError> {
+    redraw_turned(raster, plan, Orientation::default())
+}
+
+/// Stored pixels drawn again by a plan for them once they are upright.
+pub(crate) fn redraw_turned(stored: &Raster, plan: &Plan, orientation: Orientation) -> Result<Raster, ImageError> {
+    let facts = Facts {
+        alpha: stored.has_alpha(),
+        orientation,
+        ..Facts::plain(Format::Png, orientation.apply(stored.size()), kivet_recipe::Kind::Photo)
+    };
+    let plan = Plan { turned: orientation, ..*plan };
+    draw_from(&mut decode::lent(stored), stored.size(), &facts, &plan, &Work::default())
+}
+
+/// Draws `plan` from a source of a picture stored at `stored` pixels; the source may deliver it reduced.
+fn draw_from(
+    source: &mut dyn RowSource,
+    stored: Size,
+    facts: &Facts,
+    plan: &Plan,
+    work: &Work,
+) -> Result<Raster, ImageError> {
+    let crop = plan.stored_crop(facts.size, facts.orientation);
+    let from = source.size();
+    let (x, y) = (f64::from(from.width) / f64::from(stored.width), f64::from(from.height) / f64::from(stored.height));
+    let crop = Rect { x: crop.x * x, y: crop.y * y, width: crop.width * x, height: crop.height * y };
+    let raster = resampled(source, crop, as_stored(plan), facts.alpha, work)?;
+    Ok(raster.oriented(plan.turned))
+}
+
+/// A region of a source as encoded pixels of `size`.
+pub(crate) fn resampled(
+    source: &mut dyn RowSource,
+    crop: Rect,
+    size: Size,
+    alpha: bool,
+    work: &Work,
+) -> Result<Raster, ImageError> {
     let mut raster = Raster::filled(size, [0; 4], alpha);
     let stride = raster.stride();
     let pack = if alpha { colour::pack_rgba } else { colour::pack_rgb };
     let mut rows = raster.bytes_mut().chunks_exact_mut(stride);
-    resample(source, crop, size, &mut |row| {
+    resample(source, crop, size, work, &mut |row| {
         if let Some(out) = rows.next() {
             pack(row, out);
         }
@@ -94,16 +265,15 @@ fn collect(source: &mut dyn decode::RowSource, crop: Rect, size: Size, alpha: bo
     Ok(raster)
 }
 
-/// A region of the upright picture in the coordinates of the stored one.
-fn as_stored(upright: Rect, orientation: Orientation, size: Size) -> Rect {
-    let Rect { mut x, mut y, width, height } = upright;
-    if orientation.flip_x {
-        x = f64::from(size.width) - x - width;
-    }
-    if orientation.flip_y {
-        y = f64::from(size.height) - y - height;
-    }
-    if orientation.transpose { Rect { x: y, y: x, width: height, height: width } } else { Rect { x, y, width, height } }
+/// The drawn picture on its canvas, if the plan has one.
+fn placed(raster: Raster, plan: &Plan, canvas: Option<CanvasColour>) -> Raster {
+    let Some(at) = plan.canvas else { return raster };
+    let (colour, alpha) = match canvas {
+        Some(CanvasColour::Rgb([r, g, b])) => ([r, g, b, 255], false),
+        Some(CanvasColour::Clear) | None => ([0; 4], true),
+    };
+    let raster = if alpha { raster } else { raster.flattened([colour[0], colour[1], colour[2]]) };
+    raster.placed_on(Raster::filled(plan.size, colour, alpha), at.left, at.top)
 }
 
 #[cfg(test)]

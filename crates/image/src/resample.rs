@@ -5,6 +5,8 @@
 
 #[cfg(target_arch = "x86_64")]
 mod avx2;
+#[cfg(target_arch = "x86_64")]
+mod avx512;
 mod kernels;
 mod weights;
 
@@ -12,21 +14,25 @@ use kernels::{BATCH, Kernels};
 use kivet_recipe::{Rect, Size};
 use weights::Weights;
 
-use crate::{ImageError, decode::RowSource};
+use crate::{ImageError, Work, decode::RowSource};
+
+/// Output rows between two questions whether to go on.
+const STRIP: usize = 16;
 
 /// Draws the region `crop` of `source` at `size`, calling `sink` with each finished row: linear, premultiplied RGBA.
 ///
 /// Memory: one source row, and about `6 * crop.height / size.height` rows of the output's width.
 ///
 /// # Errors
-/// Those of the source.
+/// Those of the source, or that the work was ended.
 pub fn resample(
     source: &mut dyn RowSource,
     crop: Rect,
     size: Size,
+    work: &Work,
     sink: &mut dyn FnMut(&[f32]),
 ) -> Result<(), ImageError> {
-    resample_with(Kernels::fastest(), source, crop, size, sink)
+    resample_with(Kernels::fastest(), source, crop, size, work, sink)
 }
 
 fn resample_with(
@@ -34,6 +40,7 @@ fn resample_with(
     source: &mut dyn RowSource,
     crop: Rect,
     size: Size,
+    work: &Work,
     sink: &mut dyn FnMut(&[f32]),
 ) -> Result<(), ImageError> {
     let from = source.size();
@@ -42,6 +49,9 @@ fn resample_with(
     let mut rows = Rows::new(source, &horizontal, vertical.taps(), size.width as usize * 4);
     let mut out = vec![0.0; size.width as usize * 4];
     for y in 0..size.height as usize {
+        if y % STRIP == 0 {
+            work.go_on()?;
+        }
         let (first, weights) = vertical.window(y);
         let end = (first + weights.len()).min(from.height as usize);
         rows.read_to(kernels, first, end)?;

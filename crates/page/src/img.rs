@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use kivet_recipe::{Recipe, Rung, Size, ladder};
+use kivet_recipe::{Facts, Recipe, Rung, ladder};
 
 /// An original as markup sees it.
 #[derive(Clone, Copy, Debug)]
@@ -11,8 +11,8 @@ pub struct Picture<'a> {
     pub base: &'a str,
     /// `shelf/path`, percent-encoded.
     pub address: &'a str,
-    /// Its pixels, upright.
-    pub natural: Size,
+    /// What is known of it.
+    pub facts: &'a Facts,
 }
 
 /// When a picture is fetched.
@@ -91,10 +91,10 @@ pub fn img(
     loading: Loading,
 ) -> Result<Markup, MarkupError> {
     check_sizes(sizes)?;
-    let ladder = ladder(recipe, picture.natural);
+    let ladder = ladder(recipe, picture.facts);
     let address = |rung: &Rung| format!("{}/pic/{}/{}", picture.base, rung.recipe, picture.address);
     let candidates: Vec<String> = ladder.iter().map(|rung| format!("{} {}w", address(rung), rung.size.width)).collect();
-    let largest = ladder.last().map_or(picture.natural, |rung| rung.size);
+    let largest = ladder.last().map_or(picture.facts.size, |rung| rung.size);
     let fallback = ladder.iter().rfind(|rung| rung.size.width <= FALLBACK_WIDTH).or(ladder.first());
 
     let mut html = String::from("<img");
@@ -103,8 +103,11 @@ pub fn img(
         let _ = write!(html, "\n  {name}=\"{}\"", escaped(value));
     };
     attribute("src", &fallback.map_or(String::new(), address));
-    attribute("srcset", &candidates.join(",\n    "));
-    attribute("sizes", sizes);
+    // One candidate needs no choosing among.
+    if candidates.len() > 1 {
+        attribute("srcset", &candidates.join(",\n    "));
+        attribute("sizes", sizes);
+    }
     let _ = write!(html, "\n  width=\"{}\" height=\"{}\"", largest.width, largest.height);
     let mut notes = Vec::new();
     match alt {
@@ -150,10 +153,25 @@ fn escaped(text: &str) -> String {
 
 #[cfg(test)]
 mod tests {
+    use kivet_recipe::{Format, Kind, Size};
+
     use super::*;
 
     fn picture() -> Picture<'static> {
-        Picture { base: "", address: "photos/harbour/kites%20&%20co.jpg", natural: Size::new(700, 467) }
+        static FACTS: Facts = Facts::plain(Format::Jpeg, Size::new(700, 467), Kind::Photo);
+        Picture { base: "", address: "photos/harbour/kites%20&%20co.jpg", facts: &FACTS }
+    }
+
+    #[test]
+    fn a_vector_needs_no_candidates() {
+        let facts = Facts::plain(Format::Svg, Size::new(300, 200), Kind::Flat);
+        let mark = Picture { base: "", address: "photos/brand/mark.svg", facts: &facts };
+        let recipe = "ratio-1-1".parse().expect("a recipe");
+        let markup = img(mark, &recipe, "100vw", Alt::Text("Windmark"), Loading::Near).expect("markup");
+        assert!(
+            markup.html.contains("src=\"/pic/ratio-1-1/photos/brand/mark.svg\"") && !markup.html.contains("srcset")
+        );
+        assert!(markup.html.contains("width=\"200\" height=\"200\""));
     }
 
     #[test]

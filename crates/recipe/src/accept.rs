@@ -37,6 +37,7 @@ impl Accepted {
             Format::Jxl => self.jxl,
             Format::Webp => self.webp,
             Format::Jpeg | Format::Png | Format::Gif | Format::Svg => true,
+            Format::Bmp | Format::Tiff => false,
         }
     }
 }

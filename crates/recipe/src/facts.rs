@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::{Format, Size};
+use crate::{Format, Position, Rect, Size, Subject};
 
 /// Whether a picture is photographic or drawn in few colours.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -57,6 +57,27 @@ impl Orientation {
         }
     }
 
+    /// This orientation and then another, as one.
+    pub const fn then(self, next: Self) -> Self {
+        let (flip_x, flip_y) = if next.transpose { (self.flip_y, self.flip_x) } else { (self.flip_x, self.flip_y) };
+        Self { transpose: self.transpose ^ next.transpose, flip_x: flip_x ^ next.flip_x, flip_y: flip_y ^ next.flip_y }
+    }
+
+    /// A region of a picture of `size`, as it lies once the picture is turned so.
+    pub fn apply_to(self, rect: Rect, size: Size) -> Rect {
+        let Rect { x, y, width, height } = rect;
+        let rect = if self.transpose { Rect { x: y, y: x, width: height, height: width } } else { rect };
+        let size = self.apply(size);
+        let x = if self.flip_x { f64::from(size.width) - rect.x - rect.width } else { rect.x };
+        let y = if self.flip_y { f64::from(size.height) - rect.y - rect.height } else { rect.y };
+        Rect { x, y, ..rect }
+    }
+
+    /// The orientation that takes this one back.
+    pub const fn inverse(self) -> Self {
+        if self.transpose { Self { transpose: true, flip_x: self.flip_y, flip_y: self.flip_x } } else { self }
+    }
+
     /// The size a stored picture has once turned upright; its own inverse.
     pub const fn apply(self, size: Size) -> Size {
         if self.transpose { Size { width: size.height, height: size.width } } else { size }
@@ -78,7 +99,7 @@ impl TryFrom<u8> for Orientation {
 }
 
 /// What is known of one original.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Facts {
     /// What the bytes are, whatever the file is called.
     pub format: Format,
@@ -94,6 +115,60 @@ pub struct Facts {
     pub kind: Kind,
     /// The description of an embedded colour profile, if there is one.
     pub profile: Option<String>,
+    /// Bits a channel.
+    #[serde(default = "eight")]
+    pub depth: u8,
+    /// True if its colours reach beyond sRGB, as far as its header says.
+    #[serde(default)]
+    pub wide: bool,
+    /// True if the file ends before its picture does.
+    #[serde(default)]
+    pub truncated: bool,
+    /// The point somebody marked as what matters.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub focus: Option<Position>,
+    /// What looking at its pixels told; not every question needs it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub looks: Option<Looks>,
+    /// What is left of the upright picture without uniform borders, once somebody asked.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub content: Option<Rect>,
+}
+
+const fn eight() -> u8 {
+    8
+}
+
+impl Facts {
+    /// Facts of an upright, opaque, still 8-bit picture: what most files are.
+    pub const fn plain(format: Format, size: Size, kind: Kind) -> Self {
+        Self {
+            format,
+            size,
+            orientation: Orientation { transpose: false, flip_x: false, flip_y: false },
+            alpha: false,
+            motion: false,
+            kind,
+            profile: None,
+            depth: 8,
+            wide: false,
+            truncated: false,
+            focus: None,
+            looks: None,
+            content: None,
+        }
+    }
+}
+
+/// What a look at a picture's pixels tells.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Looks {
+    /// Where attention lies.
+    pub subject: Subject,
+    /// The colour there is most of, in sRGB.
+    pub dominant: [u8; 3],
+    /// A blurred miniature as a `data:` address of fewer than 400 bytes; none under transparency.
+    pub soft: Option<String>,
 }
 
 #[cfg(test)]
@@ -108,5 +183,19 @@ mod tests {
         }
         assert_eq!(Orientation::from_exif(0), None);
         assert_eq!(Orientation::from_exif(9), None);
+    }
+
+    #[test]
+    fn orientations_compose_and_are_taken_back() {
+        let size = Size::new(7, 4);
+        let corner = Rect { x: 1.0, y: 0.0, width: 2.0, height: 1.0 };
+        let all = || (1..=8).filter_map(Orientation::from_exif);
+        for first in all() {
+            assert_eq!(first.then(first.inverse()), Orientation::default());
+            for second in all() {
+                let stepwise = second.apply_to(first.apply_to(corner, size), first.apply(size));
+                assert_eq!(first.then(second).apply_to(corner, size), stepwise);
+            }
+        }
     }
 }

@@ -55,12 +55,20 @@ const WEBP: Table = [
     (90.0, 99.9, 0.344),
 ];
 const JPEG: Table = [
-    (1.0, 13.9, 0.024),
-    (30.0, 21.3, 0.033),
-    (50.0, 33.9, 0.047),
-    (70.0, 66.2, 0.083),
-    (85.0, 94.5, 0.367),
-    (90.0, 98.2, 0.474),
+    (1.0, 13.9, 0.027),
+    (30.0, 21.3, 0.036),
+    (50.0, 33.9, 0.049),
+    (70.0, 66.2, 0.084),
+    (85.0, 94.5, 0.349),
+    (90.0, 98.2, 0.451),
+];
+const JXL: Table = [
+    (1.0, 2.3, 0.016),
+    (30.0, 6.5, 0.019),
+    (50.0, 24.6, 0.029),
+    (70.0, 60.6, 0.053),
+    (85.0, 86.4, 0.110),
+    (90.0, 93.8, 0.183),
 ];
 
 /// The setting and bytes expected of `format` for a lossy rendition at `target`; `None` where the format has no
@@ -70,7 +78,8 @@ pub fn expected(format: Format, target: Fidelity) -> Option<Expected> {
         Format::Avif => &AVIF,
         Format::Webp => &WEBP,
         Format::Jpeg => &JPEG,
-        Format::Jxl | Format::Png | Format::Gif | Format::Svg => return None,
+        Format::Jxl => &JXL,
+        Format::Png | Format::Gif | Format::Svg | Format::Bmp | Format::Tiff => return None,
     };
     Some(interpolate(table, f32::from(target.get())))
 }
@@ -88,6 +97,11 @@ pub(crate) fn expected_lossless(format: Format, kind: Kind) -> Option<f32> {
     match (format, kind) {
         (Format::Webp, Kind::Photo) => Some(0.836),
         (Format::Webp, Kind::Flat) => Some(0.076),
+        (Format::Jxl, Kind::Photo) => Some(0.9),
+        (Format::Jxl, Kind::Flat) => Some(0.09),
+        // One frame; what moves is told from what does not before bytes are compared.
+        (Format::Gif, Kind::Photo) => Some(0.6),
+        (Format::Gif, Kind::Flat) => Some(0.2),
         (Format::Png, Kind::Photo) => Some(1.217),
         (Format::Png, Kind::Flat) => Some(0.176),
         _ => None,
@@ -100,7 +114,7 @@ mod tests {
 
     #[test]
     fn settings_and_bytes_rise_with_the_target() {
-        for format in [Format::Avif, Format::Webp, Format::Jpeg] {
+        for format in [Format::Avif, Format::Jxl, Format::Webp, Format::Jpeg] {
             let all: Vec<Expected> =
                 (1..=100).filter_map(Fidelity::new).filter_map(|target| expected(format, target)).collect();
             assert_eq!(all.len(), 100);

@@ -20,6 +20,10 @@ pub enum Format {
     Gif,
     /// SVG, a vector.
     Svg,
+    /// BMP, read only.
+    Bmp,
+    /// TIFF, read only.
+    Tiff,
 }
 
 impl Format {
@@ -36,12 +40,14 @@ impl Format {
             Self::Png => "png",
             Self::Gif => "gif",
             Self::Svg => "svg",
+            Self::Bmp => "bmp",
+            Self::Tiff => "tiff",
         }
     }
 
     /// The format with this [`name`](Self::name).
     pub fn from_name(name: &str) -> Option<Self> {
-        Self::NAMEABLE.into_iter().chain([Self::Svg]).find(|format| format.name() == name)
+        Self::NAMEABLE.into_iter().chain([Self::Svg, Self::Bmp, Self::Tiff]).find(|format| format.name() == name)
     }
 
     /// The registered media type, e.g. `image/jpeg`.
@@ -54,6 +60,8 @@ impl Format {
             Self::Png => "image/png",
             Self::Gif => "image/gif",
             Self::Svg => "image/svg+xml",
+            Self::Bmp => "image/bmp",
+            Self::Tiff => "image/tiff",
         }
     }
 
@@ -61,6 +69,7 @@ impl Format {
     pub const fn extension(self) -> &'static str {
         match self {
             Self::Jpeg => "jpg",
+            Self::Tiff => "tif",
             other => other.name(),
         }
     }
@@ -70,13 +79,18 @@ impl Format {
         !matches!(self, Self::Jpeg)
     }
 
+    /// True where a rendition can move.
+    pub const fn can_move(self) -> bool {
+        matches!(self, Self::Webp | Self::Gif)
+    }
+
     /// The longest side the format can hold, in pixels (WebP: RFC 9649, section 2.6; JPEG: ITU-T T.81, B.2.2).
     pub const fn max_side(self) -> u32 {
         match self {
             Self::Webp => 16_383,
             Self::Jpeg | Self::Gif => 65_535,
             Self::Avif => 65_536,
-            Self::Jxl | Self::Png | Self::Svg => i32::MAX as u32,
+            Self::Jxl | Self::Png | Self::Svg | Self::Bmp | Self::Tiff => i32::MAX as u32,
         }
     }
 }

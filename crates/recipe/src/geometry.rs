@@ -3,7 +3,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::{CanvasColour, Fit, Position, Recipe};
+use crate::{CanvasColour, Facts, Fit, Format, Kind, Orientation, Placement, Position, Recipe, subject::Stretch};
 
 /// Width and height in whole pixels.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -33,7 +33,7 @@ impl std::fmt::Display for Size {
 }
 
 /// A region of the upright original in its own pixels; fractions are meant.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Rect {
     /// Left edge.
     pub x: f64,
@@ -43,6 +43,13 @@ pub struct Rect {
     pub width: f64,
     /// Height, above 0.
     pub height: f64,
+}
+
+impl Rect {
+    /// All of a picture.
+    pub fn whole(size: Size) -> Self {
+        Self { x: 0.0, y: 0.0, width: size.width.into(), height: size.height.into() }
+    }
 }
 
 /// The canvas a `contain` picture lies on.
@@ -57,9 +64,11 @@ pub struct Canvas {
 /// What to cut from an original and what to make of it.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
 pub struct Plan {
-    /// The region kept.
+    /// How the stored pixels are turned to be what the recipe sees.
+    pub turned: Orientation,
+    /// The region kept, of the picture so turned.
     pub crop: Rect,
-    /// The size that region is drawn at; never above the region's own.
+    /// The size that region is drawn at; never above the region's own, but for vectors.
     pub drawn: Size,
     /// Where it is drawn, if the rendition is larger than it.
     pub canvas: Option<Canvas>,
@@ -69,24 +78,27 @@ pub struct Plan {
     pub held_back_from: Option<Size>,
 }
 
-/// The plan of `recipe` for an original shown at `natural` pixels (at least 1 by 1).
+/// The plan of `recipe` for an upright original of `natural` pixels (at least 1 by 1) of which nothing else is known:
+/// sizes are right, and crops without a position are taken from the middle.
 pub fn plan(recipe: &Recipe, natural: Size) -> Plan {
-    let (nw, nh) = (f64::from(natural.width), f64::from(natural.height));
-    let whole = Rect { x: 0.0, y: 0.0, width: nw, height: nh };
-    let asked = asked_box(recipe, nw, nh);
-    match recipe.effective_fit() {
-        None => scaled(whole, (nw, nh), asked),
-        Some(Fit::Cover) => {
-            let crop = cover(recipe.position.unwrap_or(Position::CENTER), nw, nh, asked.0 / asked.1);
-            scaled(crop, (crop.width, crop.height), asked)
-        }
-        Some(Fit::Fill) => scaled(whole, (nw, nh), asked),
-        Some(Fit::Contain) if recipe.canvas.is_some() => on_canvas(recipe, whole, asked),
+    plan_for(recipe, &Facts::plain(Format::Png, natural, Kind::Photo))
+}
+
+/// The plan of `recipe` for an original with `facts`.
+pub fn plan_for(recipe: &Recipe, facts: &Facts) -> Plan {
+    let scene = Scene::new(recipe, facts);
+    let Rect { width, height, .. } = scene.whole;
+    let asked = asked_box(recipe, width, height);
+    let plan = match recipe.effective_fit() {
+        None | Some(Fit::Fill) => scene.scaled(scene.whole, asked),
+        Some(Fit::Cover) => scene.scaled(scene.cover(recipe, asked.0 / asked.1), asked),
+        Some(Fit::Contain) if recipe.canvas.is_some() => scene.on_canvas(recipe, asked),
         Some(Fit::Contain | Fit::ScaleDown) => {
-            let scale = (asked.0 / nw).min(asked.1 / nh);
-            scaled(whole, (nw, nh), (nw * scale, nh * scale))
+            let scale = (asked.0 / width).min(asked.1 / height);
+            scene.scaled(scene.whole, (width * scale, height * scale))
         }
-    }
+    };
+    Plan { turned: recipe.turned(facts.orientation), ..plan }
 }
 
 /// The box the recipe asks for, density included; sides left open follow the ratio, else the original.
@@ -105,35 +117,105 @@ fn asked_box(recipe: &Recipe, nw: f64, nh: f64) -> (f64, f64) {
     }
 }
 
-/// The largest region of the wanted shape, placed as `object-position` says.
-fn cover(position: Position, nw: f64, nh: f64, ratio: f64) -> Rect {
-    let (width, height) = if nw / nh > ratio { (nh * ratio, nh) } else { (nw, nw / ratio) };
-    let (left, top) = position.shares();
-    Rect { x: (nw - width) * left, y: (nh - height) * top, width, height }
+/// The picture as the recipe sees it: turned, its borders off where it asks.
+struct Scene<'a> {
+    /// All of it that counts.
+    whole: Rect,
+    /// The turned picture, borders included.
+    size: Size,
+    /// From upright to turned.
+    turn: Orientation,
+    facts: &'a Facts,
 }
 
-/// `crop` drawn at the asked size, or at the largest size of that shape which `limit` allows.
-fn scaled(crop: Rect, limit: (f64, f64), asked: (f64, f64)) -> Plan {
-    let scale = (limit.0 / asked.0).min(limit.1 / asked.1).min(1.0);
-    let size = whole_pixels(asked.0 * scale, asked.1 * scale);
-    let wanted = whole_pixels(asked.0, asked.1);
-    Plan { crop, drawn: size, canvas: None, size, held_back_from: (wanted != size).then_some(wanted) }
+impl<'a> Scene<'a> {
+    fn new(recipe: &Recipe, facts: &'a Facts) -> Self {
+        let turn = recipe.turned(Orientation::default());
+        let upright = Rect::whole(facts.size);
+        let kept = facts.content.filter(|_| recipe.trim).unwrap_or(upright);
+        Self { whole: turn.apply_to(kept, facts.size), size: turn.apply(facts.size), turn, facts }
+    }
+
+    /// The largest region of the wanted shape, placed as `object-position` says, or around what matters.
+    fn cover(&self, recipe: &Recipe, ratio: f64) -> Rect {
+        let Rect { x, y, width: nw, height: nh } = self.whole;
+        let (width, height) = if nw / nh > ratio { (nh * ratio, nh) } else { (nw, nw / ratio) };
+        let (left, top) = match recipe.position {
+            Some(Placement::At(position)) => position.shares(),
+            Some(Placement::Subject) => self.around_subject(width, height),
+            Some(Placement::Focus) | None => self
+                .facts
+                .focus
+                .map_or_else(|| self.around_subject(width, height), |focus| self.around_focus(focus, width, height)),
+        };
+        Rect { x: x + (nw - width) * left, y: y + (nh - height) * top, width, height }
+    }
+
+    /// Shares of the free space that put the middle of the window on the focus, as nearly as it fits.
+    fn around_focus(&self, focus: Position, width: f64, height: f64) -> (f64, f64) {
+        let (x, y) = focus.shares();
+        let upright = self.facts.size;
+        let point = Rect { x: x * f64::from(upright.width), y: y * f64::from(upright.height), width: 0.0, height: 0.0 };
+        let point = self.turn.apply_to(point, upright);
+        let share = |at: f64, from: f64, length: f64, window: f64| {
+            let free = length - window;
+            if free > 0.0 { ((at - from - window / 2.0) / free).clamp(0.0, 1.0) } else { 0.5 }
+        };
+        let Rect { x, y, width: nw, height: nh } = self.whole;
+        (share(point.x, x, nw, width), share(point.y, y, nh, height))
+    }
+
+    fn around_subject(&self, width: f64, height: f64) -> (f64, f64) {
+        let Some(looks) = &self.facts.looks else { return Position::CENTER.shares() };
+        let subject = looks.subject.turned(self.turn);
+        let (nw, nh) = (f64::from(self.size.width), f64::from(self.size.height));
+        let Rect { x, y, width: ww, height: wh } = self.whole;
+        let across = Stretch { from: x / nw, to: (x + ww) / nw };
+        let down = Stretch { from: y / nh, to: (y + wh) / nh };
+        (subject.across(across, width / nw), subject.down(down, height / nh))
+    }
+
+    /// `crop` drawn at the asked size, or at the largest size of that shape which it fills.
+    fn scaled(&self, crop: Rect, asked: (f64, f64)) -> Plan {
+        let scale = match self.facts.format {
+            Format::Svg => 1.0,
+            _ => (crop.width / asked.0).min(crop.height / asked.1).min(1.0),
+        };
+        let size = whole_pixels(asked.0 * scale, asked.1 * scale);
+        self.plan(crop, size, None, size, asked)
+    }
+
+    /// The picture whole inside the box, the box filled up; a box too large shrinks until the picture is not enlarged.
+    fn on_canvas(&self, recipe: &Recipe, asked: (f64, f64)) -> Plan {
+        let scale = (asked.0 / self.whole.width).min(asked.1 / self.whole.height);
+        let shrink = if self.facts.format == Format::Svg { 1.0 } else { scale.max(1.0) };
+        let size = whole_pixels(asked.0 / shrink, asked.1 / shrink);
+        let (left, top) = match recipe.position {
+            Some(Placement::At(position)) => position.shares(),
+            _ => Position::CENTER.shares(),
+        };
+        let (left, right) = snapped(size.width, self.whole.width * scale / shrink, left);
+        let (top, bottom) = snapped(size.height, self.whole.height * scale / shrink, top);
+        let drawn = Size::new(right - left, bottom - top);
+        let canvas = Canvas { left, top };
+        self.plan(self.whole, drawn, Some(canvas), size, asked)
+    }
+
+    fn plan(&self, crop: Rect, drawn: Size, canvas: Option<Canvas>, size: Size, asked: (f64, f64)) -> Plan {
+        let wanted = whole_pixels(asked.0, asked.1);
+        let held_back_from = (wanted != size).then_some(wanted);
+        Plan { turned: self.turn, crop, drawn, canvas, size, held_back_from }
+    }
 }
 
-/// The picture whole inside the box, the box filled up; a box too large shrinks until the picture is not enlarged.
-fn on_canvas(recipe: &Recipe, whole: Rect, asked: (f64, f64)) -> Plan {
-    let scale = (asked.0 / whole.width).min(asked.1 / whole.height);
-    let shrink = scale.max(1.0);
-    let size = whole_pixels(asked.0 / shrink, asked.1 / shrink);
-    let drawn = whole_pixels(whole.width * scale / shrink, whole.height * scale / shrink);
-    let drawn = Size::new(drawn.width.min(size.width), drawn.height.min(size.height));
-    let (left, top) = recipe.position.unwrap_or(Position::CENTER).shares();
-    let canvas = Canvas {
-        left: (f64::from(size.width - drawn.width) * left).round() as u32,
-        top: (f64::from(size.height - drawn.height) * top).round() as u32,
-    };
-    let wanted = whole_pixels(asked.0, asked.1);
-    Plan { crop: whole, drawn, canvas: Some(canvas), size, held_back_from: (wanted != size).then_some(wanted) }
+/// Both edges of a picture `length` long in a box, each rounded to the pixel it is nearest to, as browsers snap them.
+fn snapped(box_length: u32, length: f64, share: f64) -> (u32, u32) {
+    let start = (f64::from(box_length) - length).max(0.0) * share;
+    let (from, to) = (start.round() as u32, (start + length).round() as u32);
+    // A picture at its own size must not gain a pixel where an edge falls on a half and the arithmetic is a hair off.
+    let most = (length - 1e-6).ceil() as u32;
+    let to = to.clamp(1, box_length).min(from + most.max(1));
+    (from.min(to - 1), to)
 }
 
 fn whole_pixels(width: f64, height: f64) -> Size {
@@ -145,6 +227,12 @@ impl Plan {
     pub fn surround(&self, recipe: &Recipe) -> Option<CanvasColour> {
         recipe.canvas.filter(|_| self.drawn != self.size)
     }
+
+    /// The region kept, in the coordinates of the stored picture.
+    pub fn stored_crop(&self, upright: Size, orientation: Orientation) -> Rect {
+        let stored = orientation.apply(upright);
+        self.turned.inverse().apply_to(self.crop, self.turned.apply(stored))
+    }
 }
 
 #[cfg(test)]
@@ -152,6 +240,7 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
+    use crate::{Looks, Subject};
 
     fn planned(recipe: &str, width: u32, height: u32) -> Plan {
         plan(&recipe.parse().expect(recipe), Size::new(width, height))
@@ -196,6 +285,40 @@ mod tests {
         assert_eq!(crop("ratio-4-1_at-bottom").y, 2000.0);
         let canvas = planned("400w_400h_contain_on-clear_at-top", 4000, 3000).canvas.expect("a canvas");
         assert_eq!((canvas.left, canvas.top), (0, 0));
+        let halves = planned("3742w_2330h_2.16x_contain_on-102030_at-0-11", 5516, 1585);
+        assert_eq!(halves.drawn, Size::new(5516, 1585), "edges on a half do not add a pixel");
+    }
+
+    #[test]
+    fn turns_and_flips_come_before_the_box() {
+        gives("640w_rotate-90", (4000, 3000), (640, 853));
+        gives("640w_rotate-180_flip-x", (4000, 3000), (640, 480));
+        let turned = planned("ratio-1-1_at-top_rotate-90", 4000, 3000);
+        let stored = turned.stored_crop(Size::new(4000, 3000), Orientation::default());
+        assert_eq!((stored.x, stored.width), (0.0, 3000.0), "the left edge is on top after a quarter turn clockwise");
+    }
+
+    #[test]
+    fn a_crop_follows_the_focus_then_the_subject_then_the_middle() {
+        let mut facts = Facts::plain(Format::Jpeg, Size::new(400, 100), Kind::Photo);
+        let left = |recipe: &str, facts: &Facts| plan_for(&recipe.parse().expect(recipe), facts).crop.x;
+        assert_eq!(left("ratio-1-1", &facts), 150.0);
+        let weights = (0..8).map(|x| if x == 7 { 255 } else { 0 }).collect();
+        let subject = Subject::new(8, weights).expect("a grid");
+        facts.looks = Some(Looks { subject, dominant: [0; 3], soft: None });
+        assert_eq!(left("ratio-1-1", &facts), 300.0);
+        facts.focus = Position::new(25, 50);
+        assert_eq!((left("ratio-1-1", &facts), left("ratio-1-1_at-subject", &facts)), (50.0, 300.0));
+        assert_eq!(left("ratio-1-1_flip-x", &facts), 250.0);
+        facts.content = Some(Rect { x: 120.0, y: 0.0, width: 200.0, height: 100.0 });
+        assert_eq!(left("ratio-1-1_trim", &facts), 120.0);
+        assert_eq!(plan_for(&"trim".parse().expect("a recipe"), &facts).size, Size::new(200, 100));
+    }
+
+    #[test]
+    fn vectors_have_no_largest_size() {
+        let facts = Facts::plain(Format::Svg, Size::new(40, 30), Kind::Flat);
+        assert_eq!(plan_for(&"640w".parse().expect("a recipe"), &facts).size, Size::new(640, 480));
     }
 
     proptest! {

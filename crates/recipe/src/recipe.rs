@@ -2,7 +2,9 @@
 
 use std::fmt;
 
-use crate::Format;
+use serde::{Deserialize, Serialize};
+
+use crate::{Filter, Format, Orientation};
 
 /// What is asked of an original. Parse it with [`str::parse`]; `Display` writes the canonical form, which is the
 /// cache's.
@@ -21,14 +23,32 @@ pub struct Recipe {
     pub ratio: Option<Ratio>,
     /// `cover`, `contain`, `fill`, `scale-down`.
     pub fit: Option<Fit>,
-    /// `at-30-40`, `at-top`: what `cover` keeps, where `contain` puts the picture on its canvas.
-    pub position: Option<Position>,
+    /// `at-30-40`, `at-top`, `at-subject`: what `cover` keeps, where `contain` puts the picture on its canvas.
+    pub position: Option<Placement>,
+    /// `trim`: uniform borders off, before anything else.
+    pub trim: bool,
+    /// `rotate-90`: turned clockwise, after the original's own orientation was applied.
+    pub turn: Option<Turn>,
+    /// `flip-x`: left and right swap places, after the turn.
+    pub flip_x: bool,
+    /// `flip-y`: top and bottom swap places, after the turn.
+    pub flip_y: bool,
+    /// Filters in the order they are applied; none twice on one region.
+    pub filters: Vec<Filter>,
+    /// `overlay-mark`: names of configured pictures laid over it, in the order they are laid.
+    pub overlays: Vec<String>,
+    /// `still`: the first frame of a moving picture.
+    pub still: bool,
     /// `fidelity-70` or `lossless`.
     pub quality: Option<Quality>,
     /// `as-avif`: a fixed format.
     pub format: Option<Format>,
     /// `on-f4efe6`, `on-clear`: the colour behind the picture.
     pub canvas: Option<CanvasColour>,
+    /// `keep-credit`, `keep-all`: metadata kept.
+    pub keep: Option<Keep>,
+    /// `original`: the file itself, location cut out. Stands alone.
+    pub original: bool,
 }
 
 impl Recipe {
@@ -44,23 +64,66 @@ impl Recipe {
     pub fn has_shape(&self) -> bool {
         self.ratio.is_some() || (self.width.is_some() && self.height.is_some())
     }
+
+    /// How stored pixels are turned to be what the recipe sees: upright first, then as it asks.
+    pub fn turned(&self, orientation: Orientation) -> Orientation {
+        let flips = Orientation { transpose: false, flip_x: self.flip_x, flip_y: self.flip_y };
+        orientation.then(self.turn.map_or(Orientation::default(), Turn::orientation)).then(flips)
+    }
+
+    /// True if what is kept follows from what the picture shows.
+    pub fn wants_subject(&self) -> bool {
+        self.effective_fit() == Some(Fit::Cover)
+            && matches!(self.position, None | Some(Placement::Focus | Placement::Subject))
+    }
 }
 
 impl fmt::Display for Recipe {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let Self { width, height, density, ratio, fit, position, quality, format, canvas } = self;
-        let clauses = [
+        let Self {
+            width,
+            height,
+            density,
+            ratio,
+            fit,
+            position,
+            trim,
+            turn,
+            flip_x,
+            flip_y,
+            filters,
+            overlays,
+            still,
+            quality,
+            format,
+            canvas,
+            keep,
+            original,
+        } = self;
+        let word = |set: bool, word: &str| set.then(|| word.to_owned());
+        let geometry = [
             width.map(|pixels| format!("{pixels}w")),
             height.map(|pixels| format!("{pixels}h")),
             density.map(|density| density.to_string()),
             ratio.map(|ratio| ratio.to_string()),
             fit.map(|fit| fit.name().to_owned()),
             position.map(|position| position.to_string()),
+            word(*trim, "trim"),
+            turn.map(|turn| format!("rotate-{}", turn.degrees())),
+            word(*flip_x, "flip-x"),
+            word(*flip_y, "flip-y"),
+        ];
+        let looks = filters.iter().map(Filter::to_string).chain(overlays.iter().map(|name| format!("overlay-{name}")));
+        let output = [
+            word(*still, "still"),
             quality.map(|quality| quality.to_string()),
             format.map(|format| format!("as-{format}")),
             canvas.map(|canvas| canvas.to_string()),
+            keep.map(|keep| keep.name().to_owned()),
+            word(*original, "original"),
         ];
-        f.write_str(&clauses.into_iter().flatten().collect::<Vec<_>>().join("_"))
+        let clauses = geometry.into_iter().flatten().chain(looks).chain(output.into_iter().flatten());
+        f.write_str(&clauses.collect::<Vec<_>>().join("_"))
     }
 }
 
@@ -146,7 +209,7 @@ impl Fit {
 }
 
 /// CSS `object-position` in whole percent of the free space, 0 to 100 each.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub struct Position {
     x: u8,
     y: u8,
@@ -185,6 +248,80 @@ impl fmt::Display for Position {
         match Self::KEYWORDS.iter().find(|(_, position)| position == self) {
             Some((keyword, _)) => write!(f, "at-{keyword}"),
             None => write!(f, "at-{}-{}", self.x, self.y),
+        }
+    }
+}
+
+/// Where in the free space the picture stands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Placement {
+    /// `at-30-40`, `at-top`: as CSS says.
+    At(Position),
+    /// `at-focus`: around the point somebody marked on the original; the subject where nobody did.
+    Focus,
+    /// `at-subject`: around what the picture shows.
+    Subject,
+}
+
+impl fmt::Display for Placement {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::At(position) => position.fmt(f),
+            Self::Focus => f.write_str("at-focus"),
+            Self::Subject => f.write_str("at-subject"),
+        }
+    }
+}
+
+/// A turn clockwise.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Turn {
+    /// `rotate-90`.
+    Quarter,
+    /// `rotate-180`.
+    Half,
+    /// `rotate-270`.
+    ThreeQuarters,
+}
+
+impl Turn {
+    /// All of them.
+    pub const ALL: [Self; 3] = [Self::Quarter, Self::Half, Self::ThreeQuarters];
+
+    /// Degrees clockwise.
+    pub const fn degrees(self) -> u16 {
+        match self {
+            Self::Quarter => 90,
+            Self::Half => 180,
+            Self::ThreeQuarters => 270,
+        }
+    }
+
+    const fn orientation(self) -> Orientation {
+        let (transpose, flip_x, flip_y) = match self {
+            Self::Quarter => (true, true, false),
+            Self::Half => (false, true, true),
+            Self::ThreeQuarters => (true, false, true),
+        };
+        Orientation { transpose, flip_x, flip_y }
+    }
+}
+
+/// Which metadata a rendition keeps. What colours mean is always kept.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Keep {
+    /// `keep-credit`: who made it and whose it is, never where.
+    Credit,
+    /// `keep-all`: EXIF and XMP as they are.
+    All,
+}
+
+impl Keep {
+    /// The clause.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Credit => "keep-credit",
+            Self::All => "keep-all",
         }
     }
 }

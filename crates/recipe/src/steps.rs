@@ -1,6 +1,6 @@
 //! The fixed list of widths, and which of them an original can serve.
 
-use crate::{Recipe, Size, plan};
+use crate::{Facts, Format, Recipe, Size, plan_for};
 
 /// The widths Kivet offers, in pixels, rising. About a quarter apart, so that rounding up to one never costs much.
 pub const STEPS: [u32; 13] = [160, 240, 320, 480, 640, 800, 960, 1280, 1600, 1920, 2560, 3200, 3840];
@@ -14,13 +14,17 @@ pub struct Rung {
     pub size: Size,
 }
 
-/// The candidates of `recipe` for an original of `natural` pixels, smallest first: every step up to the first that
+/// The candidates of `recipe` for an original with `facts`, smallest first: every step up to the first that
 /// the original cannot fill, which then gives the original's own width.
-pub fn ladder(recipe: &Recipe, natural: Size) -> Vec<Rung> {
+pub fn ladder(recipe: &Recipe, facts: &Facts) -> Vec<Rung> {
+    if facts.format == Format::Svg && recipe.format.is_none() {
+        // One vector serves every size.
+        return vec![Rung { recipe: recipe.clone(), size: plan_for(recipe, facts).size }];
+    }
     let mut rungs = Vec::new();
     for width in STEPS {
         let recipe = Recipe { width: Some(width), height: None, density: None, ..recipe.clone() };
-        let plan = plan(&recipe, natural);
+        let plan = plan_for(&recipe, facts);
         rungs.push(Rung { recipe, size: plan.size });
         if plan.size.width < width {
             break;
@@ -35,7 +39,10 @@ mod tests {
     use super::*;
 
     fn widths(recipe: &str, natural: Size) -> Vec<u32> {
-        ladder(&recipe.parse().expect(recipe), natural).iter().map(|rung| rung.size.width).collect()
+        ladder(&recipe.parse().expect(recipe), &Facts::plain(Format::Jpeg, natural, crate::Kind::Photo))
+            .iter()
+            .map(|rung| rung.size.width)
+            .collect()
     }
 
     #[test]

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use kivet_recipe::Policy;
 use kivet_store::Records;
 
 use crate::{metrics::Metrics, pipeline::Pipeline, shelves::Shelves, sign_in::SignIn};
@@ -19,4 +20,6 @@ pub struct App {
     pub sign_in: Arc<SignIn>,
     /// Counters.
     pub metrics: Metrics,
+    /// What holds for all renditions.
+    pub policy: Policy,
 }

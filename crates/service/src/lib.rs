@@ -13,6 +13,7 @@ mod health;
 mod library;
 mod markup;
 mod metrics;
+mod overlays;
 mod pic;
 mod pipeline;
 mod problem;
@@ -24,7 +25,9 @@ mod sign_in;
 
 pub use api::openapi;
 pub use checks::{CheckedPage, Kept};
-pub use config::{Config, ConfigError, Limits, ShelfSource, read as read_config};
+pub use config::{
+    Config, ConfigError, Limits, Originals, OverlaySettings, ShelfSettings, ShelfSource, read as read_config,
+};
 pub use library::{LibraryPage, OriginalAnswer};
 pub use markup::MarkupAnswer;
 pub use problem::Problem;

@@ -6,13 +6,13 @@ use axum::{
     Router,
     http::{StatusCode, Uri},
 };
-use kivet_store::{Blobs, Records, StoreError};
+use kivet_store::{Blobs, Records, Reductions, StoreError};
 use tokio::net::TcpListener;
 use tower_http::trace::TraceLayer;
 
 use crate::{
-    api, app::App, config::Config, console, demo, health, metrics::Metrics, pic, pipeline::Pipeline, problem::Problem,
-    shelves::Shelves, sign_in::SignIn,
+    api, app::App, config::Config, console, demo, health, metrics::Metrics, overlays, pic, pipeline::Pipeline,
+    problem::Problem, shelves::Shelves, sign_in::SignIn,
 };
 
 /// How long open requests may take to finish once the service is told to stop.
@@ -41,6 +41,16 @@ pub enum StartError {
     /// A shelf cannot be opened.
     #[error(transparent)]
     Shelf(std::io::Error),
+    /// An overlay cannot be used.
+    #[error("the overlay `{name}`, {}: {problem}", picture.display())]
+    Overlay {
+        /// Its name.
+        name: String,
+        /// Its file.
+        picture: PathBuf,
+        /// What is wrong.
+        problem: String,
+    },
     /// Records or blobs cannot be opened.
     #[error(transparent)]
     Store(#[from] StoreError),
@@ -72,10 +82,13 @@ impl Service {
         let records = Records::open(&config.data.join("records.db"))?;
         let blobs = Blobs::in_folder(&config.data.join("renditions"))?;
         let metrics = Metrics::new()?;
-        let pixels = kivet_image::Limits { pixels: config.limits.megapixels * 1_000_000 };
-        let shelves = Shelves::new(&config.shelves, records.clone(), pixels).map_err(StartError::Shelf)?;
-        let pipeline = Pipeline::new(blobs, records.clone(), config.limits, metrics.clone());
-        let app = App { shelves, pipeline, records, sign_in, metrics };
+        let shelves =
+            Shelves::new(&config.shelves, records.clone(), config.limits.engine()).map_err(StartError::Shelf)?;
+        let reductions =
+            Reductions::in_folder(&config.data.join("reductions"), config.limits.reduction_disk_mib << 20)?;
+        let assets = overlays::open(&config.overlays)?;
+        let pipeline = Pipeline::new(blobs, reductions, records.clone(), assets, config.limits, metrics.clone());
+        let app = App { shelves, pipeline, records, sign_in, metrics, policy: config.policy };
 
         let listen = |source| StartError::Listen { address: config.listen, source };
         let listener = TcpListener::bind(config.listen).await.map_err(listen)?;

@@ -6,8 +6,10 @@ mod blobs;
 mod checks;
 mod error;
 mod records;
+mod reductions;
 
 pub use blobs::{Blob, BlobHead, Blobs, Stage, etag_of};
 pub use checks::CheckRecord;
 pub use error::StoreError;
 pub use records::{OriginalRecord, Records, RenditionRecord, Stamp, Totals};
+pub use reductions::Reductions;

@@ -60,7 +60,7 @@ pub struct Stamp {
 }
 
 /// What is known of one original.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct OriginalRecord {
     /// The state of the file this was learnt from.
     pub stamp: Stamp,
@@ -203,7 +203,7 @@ impl Records {
 
 #[cfg(test)]
 mod tests {
-    use kivet_recipe::{Format, Kind, Orientation, Size};
+    use kivet_recipe::{Format, Kind, Size};
 
     use super::*;
 
@@ -213,13 +213,8 @@ mod tests {
         let file = folder.path().join("records.db");
         let stamp = Stamp { bytes: 9, modified_ms: 1_000 };
         let facts = Facts {
-            format: Format::Jpeg,
-            size: Size::new(4000, 3000),
-            orientation: Orientation::default(),
-            alpha: false,
-            motion: false,
-            kind: Kind::Photo,
             profile: Some("Display P3".to_owned()),
+            ..Facts::plain(Format::Jpeg, Size::new(4000, 3000), Kind::Photo)
         };
         let record = OriginalRecord { stamp, hash: "aa".to_owned(), facts };
         let rendition = RenditionRecord {

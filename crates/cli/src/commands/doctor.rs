@@ -46,6 +46,7 @@ impl Doctor {
             ),
             program("nasm", &["nasm"], "building", "apt-get install nasm"),
             program("cmake", &["cmake"], "building", "apt-get install cmake"),
+            program("clang", &["clang"], "building", "apt-get install clang libclang-dev"),
             program("node", &["node"], "building the console", "install Node.js 20 or later"),
             program("npm", &["npm"], "building the console", "it comes with Node.js"),
         ]);

@@ -6,8 +6,8 @@ use std::{
 };
 
 use anyhow::{Context, Result, bail};
-use kivet_image::{Limits, probe, render};
-use kivet_recipe::{Accepted, Format, Recipe, choose};
+use kivet_image::{Assets, Fonts, Limits, Task, Work, content, look, probe, render};
+use kivet_recipe::{Accepted, Format, Policy, Recipe, choose};
 use serde::Serialize;
 
 use crate::output;
@@ -46,8 +46,10 @@ struct Made {
 impl Render {
     pub fn run(self, json: bool) -> Result<ExitCode> {
         let mut recipe: Recipe = self.recipe.parse()?;
-        let named = format_of(&self.output)?;
+        let named = format_of(&self.output, recipe.original)?;
         match recipe.format {
+            // The file itself, or a vector that stays one: its name is the caller's affair.
+            _ if recipe.original || named == Format::Svg => {}
             Some(format) if format != named => {
                 bail!("the recipe says as-{format} but {} ends as {named}; make them agree", self.output.display())
             }
@@ -57,9 +59,32 @@ impl Render {
         let recipe: Recipe = recipe.to_string().parse()?;
         let original = std::fs::read(&self.file).with_context(|| format!("cannot read {}", self.file.display()))?;
         let about = || self.file.display().to_string();
-        let facts = probe(&original, Limits::default()).with_context(about)?;
-        let choice = choose(&recipe, &facts, Accepted::EVERYTHING)?;
-        let rendition = render(&original, &facts, &choice, recipe.canvas).with_context(about)?;
+        let mut facts = probe(&original, Limits::default()).with_context(about)?;
+        if recipe.original && named != facts.format {
+            bail!(
+                "{} is {}, and the recipe `original` leaves it so; end {} accordingly",
+                self.file.display(),
+                facts.format,
+                self.output.display()
+            );
+        }
+        if named == Format::Svg && facts.format != Format::Svg {
+            bail!("{} holds pixels, which cannot become a vector; name another format", self.file.display());
+        }
+        if recipe.wants_subject() {
+            facts.looks = Some(look(&original, &facts).with_context(about)?);
+        }
+        if recipe.trim {
+            facts.content = Some(content(&original, &facts).with_context(about)?);
+        }
+        let policy = Policy { jxl: kivet_image::JXL, ..Policy::default() };
+        let choice = choose(&recipe, &facts, Accepted::EVERYTHING, &policy)?;
+        if let Some(name) = choice.edits.overlays.first() {
+            bail!("`overlay-{name}` needs a configuration to be described in; ask a running service for it");
+        }
+        let assets = Assets { fonts: Fonts::of_system(), ..Assets::default() };
+        let task = Task { assets: Some(&assets), work: Work::within(Limits::default()), ..Task::default() };
+        let rendition = render(&original, &facts, &choice, &task).with_context(about)?;
         std::fs::write(&self.output, &rendition.bytes)
             .with_context(|| format!("cannot write {}", self.output.display()))?;
         let made = Made {
@@ -100,12 +125,20 @@ fn text(made: &Made) -> String {
     lines
 }
 
-fn format_of(output: &Path) -> Result<Format> {
+/// What a file's name says it holds: a format that can be written, or any for an original that is passed on.
+fn format_of(output: &Path, original: bool) -> Result<Format> {
     let extension =
         output.extension().and_then(|extension| extension.to_str()).unwrap_or_default().to_ascii_lowercase();
-    let name = if extension == "jpg" { "jpeg" } else { &extension };
+    let name = match extension.as_str() {
+        "jpg" => "jpeg",
+        "tif" => "tiff",
+        other => other,
+    };
     match Format::from_name(name) {
-        Some(format @ (Format::Avif | Format::Webp | Format::Jpeg | Format::Png)) => Ok(format),
-        _ => bail!("{} does not end as a format that can be written: .avif, .webp, .jpg or .png", output.display()),
+        Some(format) if original || Format::NAMEABLE.contains(&format) || format == Format::Svg => Ok(format),
+        _ => bail!(
+            "{} does not end as a format that can be written: .avif, .jxl, .webp, .jpg, .png or .gif (.svg for vectors)",
+            output.display()
+        ),
     }
 }

@@ -3,22 +3,48 @@
 
 use std::ffi::CStr;
 
-use kivet_recipe::{Format, Size};
+use kivet_recipe::{Format, Gamut, Size};
 use libavif_sys as sys;
 
-use super::Whole;
-use crate::ImageError;
+use super::{
+    Whole,
+    frames::{Frame, Frames},
+};
+use crate::{
+    ImageError, Limits, Raster,
+    colour::{Buffer, Layout, Space},
+};
 
-/// Decodes an AVIF whole, to 8 bits a channel.
-pub(super) fn open(bytes: &[u8]) -> Result<Whole, ImageError> {
-    let avif = Avif::parse(bytes)?;
-    if avif.motion() {
-        return Err(ImageError::NotYetDrawn { sort: "moving AVIF" });
-    }
-    let profile = avif.profile();
+/// Decodes an AVIF whole, its first frame if it moves: to 8 bits a channel, or 16 where it has more than 8.
+pub(super) fn open(bytes: &[u8], gamut: Gamut, limits: Limits) -> Result<Whole, ImageError> {
+    let mut avif = Avif::parse(bytes)?;
+    let size = avif.size();
+    let deep = avif.depth() > 8;
+    // The library's planes and ours.
+    limits.check_whole(size, if deep { 12 } else { 6 })?;
+    let space = avif.space();
+    let layout = if avif.alpha() { Layout::Rgba } else { Layout::Rgb };
+    let samples = if deep { Buffer::Sixteen(avif.next_pixels(16)?) } else { Buffer::Eight(avif.next_pixels(8)?) };
+    Ok(Whole::new(size, layout, samples, &space, gamut))
+}
+
+/// The frames of an AVIF sequence.
+pub(super) fn frames(bytes: &[u8]) -> Result<Frames<'_>, ImageError> {
+    let mut avif = Avif::parse(bytes)?;
     let (size, alpha) = (avif.size(), avif.alpha());
-    let pixels = avif.pixels()?;
-    Ok(Whole::new(size, alpha, pixels, profile.as_deref()))
+    let mut left = avif.frame_count();
+    Ok(Frames::new(
+        avif.plays(),
+        Box::new(move || {
+            left = left.checked_sub(1)?;
+            let pixels: Vec<u8> = match avif.next_pixels(8) {
+                Ok(pixels) => pixels,
+                Err(error) => return Some(Err(error)),
+            };
+            let raster = Raster::new(size, alpha, pixels).map(|raster| raster.with_alpha(true))?;
+            Some(Ok(Frame { raster, shown_ms: avif.shown_ms() }))
+        }),
+    ))
 }
 
 /// A parsed AVIF: its header is known, no pixel is decoded yet. Owns the library's decoder and frees it on drop.
@@ -63,6 +89,40 @@ impl<'a> Avif<'a> {
         unsafe { (*self.decoder).imageCount > 1 }
     }
 
+    /// Frames, at least one.
+    fn frame_count(&self) -> u32 {
+        // SAFETY: as above.
+        unsafe { (*self.decoder).imageCount }.max(1) as u32
+    }
+
+    /// How often the frames are shown; 0 is for ever.
+    fn plays(&self) -> u32 {
+        // SAFETY: as above. Negative counts say "for ever" or "not said".
+        u32::try_from(unsafe { (*self.decoder).repetitionCount }).map_or(0, |more| more.saturating_add(1))
+    }
+
+    /// How long the frame decoded last is shown.
+    fn shown_ms(&self) -> u32 {
+        // SAFETY: as above.
+        (unsafe { (*self.decoder).imageTiming.duration } * 1000.0).round() as u32
+    }
+
+    /// Bits a channel.
+    pub(crate) fn depth(&self) -> u8 {
+        self.image().depth.min(16) as u8
+    }
+
+    /// What its colours mean: the profile, else the code points (ISO/IEC 23008-12, 6.5.5).
+    pub(crate) fn space(&self) -> Space {
+        match self.profile() {
+            Some(icc) => Space::of_icc(Some(&icc)),
+            None => {
+                let image = self.image();
+                Space::of_code_points(image.colorPrimaries as u8, image.transferCharacteristics as u8)
+            }
+        }
+    }
+
     /// Quarter turns anticlockwise, and the mirroring axis: 0 swaps top and bottom, 1 left and right
     /// (ISO/IEC 23008-12, 6.5.10 and 6.5.12).
     pub(crate) fn turned(&self) -> (u8, Option<u8>) {
@@ -86,26 +146,35 @@ impl<'a> Avif<'a> {
         unsafe { &*(*self.decoder).image }
     }
 
-    /// Decodes the first frame: three bytes a pixel, four with alpha.
-    fn pixels(self) -> Result<Vec<u8>, ImageError> {
-        let alpha = self.alpha();
-        // SAFETY: the decoder was parsed; the buffer is `rowBytes * height` long for the image the library has just
-        // decoded, whose size is read afterwards so that it cannot differ.
+    /// Decodes the next frame: three samples a pixel, four with alpha, each of `depth` bits, the width of `T`.
+    fn next_pixels<T: Sample>(&mut self, depth: u32) -> Result<Vec<T>, ImageError> {
+        let channels = if self.alpha() { 4 } else { 3 };
+        let expected = self.size();
+        // SAFETY: the decoder was parsed; the buffer holds `channels * width * height` samples of the depth asked for,
+        // of the image the library has just decoded, whose size is compared with the header's before it is written.
         unsafe {
             check(sys::avifDecoderNextImage(self.decoder))?;
             let image = (*self.decoder).image;
+            if Size::new((*image).width, (*image).height) != expected {
+                return Err(damaged("a frame differs in size from the header"));
+            }
             let mut rgb = sys::avifRGBImage::default();
             sys::avifRGBImageSetDefaults(&mut rgb, image);
-            rgb.depth = 8;
-            rgb.format = if alpha { sys::AVIF_RGB_FORMAT_RGBA } else { sys::AVIF_RGB_FORMAT_RGB };
-            rgb.rowBytes = rgb.width * if alpha { 4 } else { 3 };
-            let mut pixels = vec![0u8; rgb.rowBytes as usize * rgb.height as usize];
-            rgb.pixels = pixels.as_mut_ptr();
+            rgb.depth = depth;
+            rgb.format = if channels == 4 { sys::AVIF_RGB_FORMAT_RGBA } else { sys::AVIF_RGB_FORMAT_RGB };
+            rgb.rowBytes = rgb.width * channels * size_of::<T>() as u32;
+            let mut pixels = vec![T::default(); (rgb.width * channels) as usize * rgb.height as usize];
+            rgb.pixels = pixels.as_mut_ptr().cast();
             check(sys::avifImageYUVToRGB(image, &mut rgb))?;
             Ok(pixels)
         }
     }
 }
+
+/// What the library writes: bytes up to 8 bits, else words.
+trait Sample: Copy + Default {}
+impl Sample for u8 {}
+impl Sample for u16 {}
 
 impl Drop for Avif<'_> {
     fn drop(&mut self) {

@@ -1,15 +1,28 @@
 //! From a file's bytes to rows of linear light, one file per format.
 
 mod avif;
+mod bitmap;
+mod frames;
+mod gif;
 mod jpeg;
+#[cfg(feature = "jxl")]
+mod jxl;
 mod png;
 mod webp;
 
-use kivet_recipe::{Facts, Format, Size};
+use kivet_recipe::{Facts, Format, Gamut, Size};
 
-use crate::ImageError;
+use crate::{
+    ImageError, Limits, Raster, Work,
+    colour::{Buffer, Layout, Linear, Samples, Space},
+};
 
 pub(crate) use avif::Avif;
+pub(crate) use bitmap::probe as probe_bitmap;
+pub(crate) use frames::frames;
+#[cfg(feature = "jxl")]
+pub(crate) use jxl::probe as probe_jxl;
+pub(crate) use png::space as png_space;
 pub(crate) use webp::features as webp_features;
 
 /// A picture read row by row from the top, as stored (not yet turned upright).
@@ -24,43 +37,113 @@ pub trait RowSource {
     fn next_row(&mut self, row: &mut [f32]) -> Result<(), ImageError>;
 }
 
-/// Opens an original for reading. `eighths` asks the codec to decode at that many eighths of the size (see
-/// [`reduction_for`]); formats without reduced decoding ignore it.
+/// How an original is to be read.
+#[derive(Clone, Copy, Debug)]
+pub struct Reading {
+    /// At how many eighths of its size, where the codec can; see [`reduction_for`].
+    pub eighths: u8,
+    /// The gamut its colours are brought to.
+    pub gamut: Gamut,
+    /// What it may cost.
+    pub limits: Limits,
+}
+
+impl Reading {
+    /// At full size in sRGB.
+    pub const WHOLE: Self = Self { eighths: 8, gamut: Gamut::Srgb, limits: Limits::DEFAULT };
+}
+
+/// Opens an original for reading: its first frame, if it moves.
 ///
 /// # Errors
-/// If the bytes are damaged, or of a format that is not decoded yet.
-pub fn open<'a>(bytes: &'a [u8], facts: &Facts, eighths: u8) -> Result<Box<dyn RowSource + 'a>, ImageError> {
+/// If the bytes are damaged, or would take more memory than the limits allow.
+pub fn open<'a>(bytes: &'a [u8], facts: &Facts, reading: Reading) -> Result<Box<dyn RowSource + 'a>, ImageError> {
+    let Reading { eighths, gamut, limits } = reading;
     Ok(match facts.format {
-        Format::Jpeg => Box::new(jpeg::Jpeg::open(bytes, eighths)?),
-        Format::Png => Box::new(png::Png::open(bytes)?),
-        Format::Webp => Box::new(webp::open(bytes, facts.motion)?),
-        Format::Avif => Box::new(avif::open(bytes)?),
-        Format::Gif => return Err(ImageError::NotYetDrawn { sort: "GIF" }),
-        Format::Svg => return Err(ImageError::NotYetDrawn { sort: "SVG" }),
-        Format::Jxl => return Err(ImageError::NotYetDrawn { sort: "JPEG XL" }),
+        Format::Jpeg => Box::new(jpeg::Jpeg::open(bytes, eighths, gamut, limits)?),
+        Format::Png => png::open(bytes, gamut, limits)?,
+        Format::Webp if facts.motion => first_frame(bytes, facts, limits)?,
+        Format::Webp => Box::new(webp::open(bytes, gamut, limits)?),
+        Format::Avif => Box::new(avif::open(bytes, gamut, limits)?),
+        Format::Gif => first_frame(bytes, facts, limits)?,
+        #[cfg(feature = "jxl")]
+        Format::Jxl => Box::new(jxl::open(bytes, gamut, limits)?),
+        #[cfg(not(feature = "jxl"))]
+        Format::Jxl => return Err(ImageError::NotBuilt { sort: "JPEG XL" }),
+        Format::Bmp | Format::Tiff => Box::new(bitmap::open(bytes, facts.format, gamut, limits)?),
+        Format::Svg => Box::new(of_raster(crate::svg::draw_whole(bytes, facts.size)?)),
     })
+}
+
+fn first_frame(bytes: &[u8], facts: &Facts, limits: Limits) -> Result<Box<dyn RowSource>, ImageError> {
+    let mut frames = frames(bytes, facts, limits)?;
+    let first = frames.next().ok_or_else(|| ImageError::damaged(facts.format, "it holds no frame"))??;
+    Ok(Box::new(of_raster(first.raster)))
 }
 
 /// At how many eighths of its size a JPEG may be decoded when a region of `crop` pixels is drawn at `drawn`: the
 /// fewest that leave at least half as many pixels again on each side, so that our own filter still decides what
 /// the rendition looks like.
 pub fn reduction_for(crop: (f64, f64), drawn: Size) -> u8 {
-    let needed = (f64::from(drawn.width) / crop.0).max(f64::from(drawn.height) / crop.1) * 1.5;
-    ((needed * 8.0).ceil() as u8).clamp(1, 8)
+    // An eighth is nothing but the means of blocks, taken of encoded values: it must be reduced much further.
+    const FROM_MEANS: f64 = 2.5;
+    let scale = (f64::from(drawn.width) / crop.0).max(f64::from(drawn.height) / crop.1);
+    let least = if scale * FROM_MEANS <= 0.125 { 1 } else { 2 };
+    ((scale * 1.5 * 8.0).ceil() as u8).clamp(least, 8)
+}
+
+/// A JPEG whole, at so many eighths as the codec gives it.
+pub(crate) fn jpeg_whole(bytes: &[u8], reading: Reading, work: &Work) -> Result<Raster, ImageError> {
+    jpeg::Jpeg::open(bytes, reading.eighths, reading.gamut, reading.limits)?.into_raster(work)
+}
+
+/// A drawn picture as something to draw from, lent.
+pub(crate) struct Lent<'a> {
+    raster: &'a Raster,
+    linear: Linear,
+    next: usize,
+}
+
+/// Draws from a picture without taking it.
+pub(crate) fn lent(raster: &Raster) -> Lent<'_> {
+    let layout = if raster.has_alpha() { Layout::Rgba } else { Layout::Rgb };
+    Lent { raster, linear: Linear::new(&Space::Srgb, Gamut::Srgb, layout, false), next: 0 }
+}
+
+impl RowSource for Lent<'_> {
+    fn size(&self) -> Size {
+        self.raster.size()
+    }
+
+    fn next_row(&mut self, row: &mut [f32]) -> Result<(), ImageError> {
+        let stride = self.raster.stride();
+        let bytes = &self.raster.bytes()[self.next * stride..][..stride];
+        self.next += 1;
+        self.linear.row(Samples::Eight(bytes), row);
+        Ok(())
+    }
+}
+
+/// A drawn picture as something to draw from.
+pub(crate) fn of_raster(raster: Raster) -> Whole {
+    let layout = if raster.has_alpha() { Layout::Rgba } else { Layout::Rgb };
+    let size = raster.size();
+    Whole::new(size, layout, Buffer::Eight(raster.into_bytes()), &Space::Srgb, Gamut::Srgb)
 }
 
 /// A picture decoded whole, read out row by row.
 pub(crate) struct Whole {
     size: Size,
-    alpha: bool,
-    bytes: Vec<u8>,
-    linear: crate::colour::Linear,
+    layout: Layout,
+    samples: Buffer,
+    linear: Linear,
     next: usize,
 }
 
 impl Whole {
-    fn new(size: Size, alpha: bool, bytes: Vec<u8>, profile: Option<&[u8]>) -> Self {
-        Self { size, alpha, bytes, linear: crate::colour::Linear::new(profile), next: 0 }
+    pub(crate) fn new(size: Size, layout: Layout, samples: Buffer, space: &Space, gamut: Gamut) -> Self {
+        let linear = Linear::new(space, gamut, layout, samples.is_deep());
+        Self { size, layout, samples, linear, next: 0 }
     }
 }
 
@@ -70,14 +153,10 @@ impl RowSource for Whole {
     }
 
     fn next_row(&mut self, row: &mut [f32]) -> Result<(), ImageError> {
-        let stride = self.size.width as usize * if self.alpha { 4 } else { 3 };
-        let bytes = &self.bytes[self.next * stride..(self.next + 1) * stride];
+        let stride = self.size.width as usize * self.layout.channels();
+        let at = self.next * stride;
         self.next += 1;
-        if self.alpha {
-            self.linear.rgba(bytes, row)
-        } else {
-            self.linear.rgb(bytes, row)
-        }
+        self.linear.row(self.samples.part(at, at + stride), row);
         Ok(())
     }
 }

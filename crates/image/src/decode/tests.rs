@@ -1,15 +1,15 @@
 //! Files as other programs write them, each with pixels known beforehand.
 
-use kivet_recipe::{Encoding, Format, Orientation, Recipe, Size, plan};
+use kivet_recipe::{Encoding, Format, Orientation, Recipe, Size, plan_for};
 use mozjpeg::{ColorSpace, Compress, Marker};
 use png::{BitDepth, ColorType};
 
-use crate::{ImageError, Limits, Raster, draw, encode, open, probe, reduction_for};
+use crate::{Limits, Raster, draw, encode, probe, reduction_for};
 
 /// The whole picture, drawn at its own size.
 fn whole(bytes: &[u8]) -> Raster {
     let facts = probe(bytes, Limits::default()).expect("a picture");
-    draw(bytes, &facts, &plan(&Recipe::default(), facts.size), None).expect("drawn")
+    draw(bytes, &facts, &plan_for(&Recipe::default(), &facts), None).expect("drawn")
 }
 
 /// A PNG written with the given layout; `data` is its rows.
@@ -44,7 +44,7 @@ fn every_png_layout_gives_its_colours() {
 }
 
 #[test]
-fn a_gray_jpeg_is_gray_and_a_cmyk_one_is_refused_by_name() {
+fn gray_and_ink_jpegs_give_their_colours() {
     let jpeg = |space: ColorSpace, pixels: &[u8]| {
         let mut compress = Compress::new(space);
         compress.set_size(16, 16);
@@ -55,10 +55,32 @@ fn a_gray_jpeg_is_gray_and_a_cmyk_one_is_refused_by_name() {
     };
     let gray = whole(&jpeg(ColorSpace::JCS_GRAYSCALE, &[140; 256]));
     assert!(gray.bytes().iter().all(|value| value.abs_diff(140) <= 1));
-    let cmyk = jpeg(ColorSpace::JCS_CMYK, &[100; 1024]);
-    let facts = probe(&cmyk, Limits::default()).expect("its header is readable");
-    let refused = open(&cmyk, &facts, 8).err();
-    assert_eq!(refused, Some(ImageError::NotYetDrawn { sort: "CMYK JPEG" }));
+    // As programs write it: the light each ink leaves. Without a profile, light is multiplied.
+    let inks = whole(&jpeg(ColorSpace::JCS_CMYK, &[204u8, 102, 51, 230].repeat(256)));
+    for (got, expected) in inks.bytes().iter().zip([184u8, 92, 46].iter().cycle()) {
+        assert!(got.abs_diff(*expected) <= 2, "{:?}", &inks.bytes()[..3]);
+    }
+}
+
+#[test]
+fn a_jpeg_cut_short_is_drawn_as_far_as_it_goes_and_flagged() {
+    let bytes = (0..200u32 * 200).flat_map(|i| [(i % 200) as u8, (i / 200) as u8, 120]).collect();
+    let raster = Raster::new(Size::new(200, 200), false, bytes).expect("pixels");
+    let jpeg = encode(&raster, Format::Jpeg, Encoding::Lossy { setting: 90.0 }).expect("encoded");
+    let mut baseline = Compress::new(ColorSpace::JCS_RGB);
+    baseline.set_fastest_defaults();
+    baseline.set_size(200, 200);
+    let mut started = baseline.start_compress(Vec::new()).expect("started");
+    started.write_scanlines(raster.bytes()).expect("written");
+    let baseline = started.finish().expect("finished");
+    for whole_file in [jpeg, baseline] {
+        assert!(!probe(&whole_file, Limits::default()).expect("a picture").truncated);
+        let cut = &whole_file[..whole_file.len() * 2 / 3];
+        assert!(probe(cut, Limits::default()).expect("a picture").truncated);
+        let drawn = whole(cut);
+        let top = drawn.bytes()[..200 * 60 * 3].iter().zip(raster.bytes()).map(|(a, b)| u32::from(a.abs_diff(*b)));
+        assert!(top.sum::<u32>() / (200 * 60 * 3) < 16, "the top is there");
+    }
 }
 
 #[test]
@@ -95,7 +117,7 @@ fn lossless_formats_return_every_pixel() {
         let byte = |i: u32| if alpha && i % 4 == 3 { noise(i) | 0x80 } else { noise(i) };
         let raster =
             Raster::new(Size::new(37, 23), alpha, (0..37 * 23 * channels).map(byte).collect()).expect("pixels");
-        for format in [Format::Png, Format::Webp] {
+        for format in [Format::Png, Format::Webp, Format::Jxl] {
             let bytes = encode(&raster, format, Encoding::Lossless).expect("encoded");
             let back = whole(&bytes);
             let worst = raster.bytes().iter().zip(back.bytes()).map(|(a, b)| a.abs_diff(*b)).max();

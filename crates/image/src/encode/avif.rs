@@ -3,27 +3,30 @@
 
 use std::{ffi::CStr, ffi::c_int};
 
-use kivet_recipe::Format;
+use kivet_recipe::{Format, Gamut};
 use libavif_sys as sys;
 
+use super::Writing;
 use crate::{ImageError, Raster};
 
 /// Of 0 (smallest) to 10 (fastest).
 const SPEED: c_int = 9;
+const BEST_SPEED: c_int = 6;
 
 /// Transparency has hard edges that show damage first, and costs few bytes.
 const ALPHA_QUALITY: c_int = 90;
 
-pub(super) fn encode(raster: &Raster, setting: f32) -> Result<Vec<u8>, ImageError> {
-    Encoder::new(setting)?.encode(&Image::import(raster)?)
+pub(super) fn encode(raster: &Raster, setting: f32, writing: &Writing) -> Result<Vec<u8>, ImageError> {
+    let speed = if writing.is_best() { BEST_SPEED } else { SPEED };
+    Encoder::new(setting, speed)?.encode(&Image::import(raster, writing)?)
 }
 
 /// Pixels in the library's own planes, freed on drop.
 struct Image(*mut sys::avifImage);
 
 impl Image {
-    /// 8 bits, 4:2:0, marked as sRGB (ITU-T H.273: primaries 1, transfer 13, matrix 6).
-    fn import(raster: &Raster) -> Result<Self, ImageError> {
+    /// 8 bits, 4:2:0, marked as sRGB or Display P3 (ITU-T H.273: primaries 1 or 12, transfer 13, matrix 6).
+    fn import(raster: &Raster, writing: &Writing) -> Result<Self, ImageError> {
         // SAFETY: the image is checked for null and owned by the returned value alone; `rgb` describes the raster's
         // own memory, which the library only reads while converting into planes it allocates itself.
         unsafe {
@@ -33,7 +36,10 @@ impl Image {
                 return Err(failed("no memory for an image"));
             }
             let image = Self(image);
-            (*image.0).colorPrimaries = sys::AVIF_COLOR_PRIMARIES_BT709 as _;
+            (*image.0).colorPrimaries = match writing.gamut {
+                Gamut::Srgb => sys::AVIF_COLOR_PRIMARIES_BT709 as _,
+                Gamut::DisplayP3 => sys::AVIF_COLOR_PRIMARIES_SMPTE432 as _,
+            };
             (*image.0).transferCharacteristics = sys::AVIF_TRANSFER_CHARACTERISTICS_SRGB as _;
             (*image.0).matrixCoefficients = sys::AVIF_MATRIX_COEFFICIENTS_BT601 as _;
             let mut rgb = sys::avifRGBImage::default();
@@ -43,6 +49,13 @@ impl Image {
             rgb.pixels = raster.bytes().as_ptr().cast_mut();
             rgb.rowBytes = raster.stride() as u32;
             check(sys::avifImageRGBToYUV(image.0, &rgb))?;
+            // The library copies what it is given here.
+            if let Some(exif) = &writing.kept.exif {
+                check(sys::avifImageSetMetadataExif(image.0, exif.as_ptr(), exif.len()))?;
+            }
+            if let Some(xmp) = &writing.kept.xmp {
+                check(sys::avifImageSetMetadataXMP(image.0, xmp.as_ptr(), xmp.len()))?;
+            }
             Ok(image)
         }
     }
@@ -59,14 +72,14 @@ impl Drop for Image {
 struct Encoder(*mut sys::avifEncoder);
 
 impl Encoder {
-    fn new(setting: f32) -> Result<Self, ImageError> {
+    fn new(setting: f32, speed: c_int) -> Result<Self, ImageError> {
         // SAFETY: checked for null before its plain fields are set.
         unsafe {
             let encoder = sys::avifEncoderCreate();
             if encoder.is_null() {
                 return Err(failed("no memory for an encoder"));
             }
-            (*encoder).speed = SPEED;
+            (*encoder).speed = speed;
             (*encoder).quality = setting.round().clamp(0.0, 100.0) as c_int;
             (*encoder).qualityAlpha = ALPHA_QUALITY;
             // Requests run beside each other; one thread each keeps them fair.

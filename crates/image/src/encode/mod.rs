@@ -1,25 +1,76 @@
-//! From a raster to a file's bytes, one file per format. Fast settings throughout: somebody is waiting.
+//! From a raster to a file's bytes, one file per format, each with settings for somebody waiting and for nobody waiting.
 
 mod avif;
+mod gif;
 mod jpeg;
+#[cfg(feature = "jxl")]
+mod jxl;
+pub(crate) mod moving;
 mod png;
 mod webp;
 
-use kivet_recipe::{Encoding, Format};
+use kivet_recipe::{Effort, Encoding, Format, Gamut};
 
-use crate::{ImageError, Raster};
+use crate::{ImageError, Raster, colour, metadata::Kept};
 
-/// Writes `raster` in `format`. JPEG drops an alpha channel: flatten first.
+/// How a raster is to be written.
+#[derive(Clone, Debug)]
+pub struct Writing {
+    /// Exactly, or at which setting.
+    pub encoding: Encoding,
+    /// How long it may take.
+    pub effort: Effort,
+    /// What the raster's colours are; the file says so where it is not sRGB.
+    pub gamut: Gamut,
+    /// Metadata the file carries.
+    pub kept: Kept,
+}
+
+impl Writing {
+    /// Fast, in sRGB, without metadata.
+    pub fn new(encoding: Encoding) -> Self {
+        Self { encoding, effort: Effort::Fast, gamut: Gamut::Srgb, kept: Kept::default() }
+    }
+
+    const fn is_best(&self) -> bool {
+        matches!(self.effort, Effort::Best)
+    }
+
+    /// The profile to embed: none for sRGB, which is what a picture without one is in.
+    fn icc(&self) -> Option<Vec<u8>> {
+        match self.gamut {
+            Gamut::Srgb => None,
+            wide => colour::target(wide).encode().ok(),
+        }
+    }
+}
+
+/// Writes `raster` in `format`, fast and in sRGB. JPEG drops an alpha channel: flatten first.
 ///
 /// # Errors
 /// If the format has no such encoding here, or cannot hold the size.
 pub fn encode(raster: &Raster, format: Format, encoding: Encoding) -> Result<Vec<u8>, ImageError> {
-    match (format, encoding) {
-        (Format::Avif, Encoding::Lossy { setting }) => avif::encode(raster, setting),
-        (Format::Webp, Encoding::Lossy { setting }) => webp::encode(raster, Some(setting)),
-        (Format::Webp, Encoding::Lossless) => webp::encode(raster, None),
-        (Format::Jpeg, Encoding::Lossy { setting }) => jpeg::encode(raster, setting),
-        (Format::Png, Encoding::Lossless) => png::encode(raster),
-        _ => Err(ImageError::not_encoded(format, format!("there is no {encoding} form of it"))),
+    write(raster, format, &Writing::new(encoding))
+}
+
+/// Writes `raster` in `format` as `writing` says.
+///
+/// # Errors
+/// As [`encode`].
+pub fn write(raster: &Raster, format: Format, writing: &Writing) -> Result<Vec<u8>, ImageError> {
+    match (format, writing.encoding) {
+        (Format::Avif, Encoding::Lossy { setting }) => avif::encode(raster, setting, writing),
+        (Format::Webp, Encoding::Lossy { setting }) => webp::encode(raster, Some(setting), writing),
+        (Format::Webp, Encoding::Lossless) => webp::encode(raster, None, writing),
+        (Format::Jpeg, Encoding::Lossy { setting }) => jpeg::encode(raster, setting, writing),
+        (Format::Png, Encoding::Lossless) => png::encode(raster, writing),
+        (Format::Gif, Encoding::Palette) => gif::encode(raster, writing),
+        #[cfg(feature = "jxl")]
+        (Format::Jxl, Encoding::Lossy { setting }) => jxl::encode(raster, Some(setting), writing),
+        #[cfg(feature = "jxl")]
+        (Format::Jxl, Encoding::Lossless) => jxl::encode(raster, None, writing),
+        #[cfg(not(feature = "jxl"))]
+        (Format::Jxl, _) => Err(ImageError::NotBuilt { sort: "JPEG XL" }),
+        (format, encoding) => Err(ImageError::not_encoded(format, format!("there is no {encoding} form of it"))),
     }
 }

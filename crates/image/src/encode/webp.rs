@@ -1,35 +1,150 @@
-//! WebP through libwebp. The only calls across the C boundary are in the fenced type and function below.
+//! WebP through libwebp. The only calls across the C boundary are in the fenced types and function below.
 #![allow(unsafe_code)]
 
 use std::{ffi::c_int, mem::MaybeUninit};
 
-use kivet_recipe::Format;
+use kivet_recipe::{Encoding, Format, Size};
 use libwebp_sys as sys;
 
-use crate::{ImageError, Raster};
+use super::{Writing, moving::Moment};
+use crate::{ImageError, Raster, riff};
 
 /// Of 0 (fastest) to 6 (smallest).
 const LOSSY_METHOD: c_int = 2;
+const BEST_LOSSY_METHOD: c_int = 6;
 
 /// Of 0 (fastest) to 9 (smallest).
 const LOSSLESS_LEVEL: c_int = 3;
+const BEST_LOSSLESS_LEVEL: c_int = 8;
 
 /// Lossy at `setting`, 0 to 100; lossless without one.
-pub(super) fn encode(raster: &Raster, setting: Option<f32>) -> Result<Vec<u8>, ImageError> {
-    let config = config(setting)?;
+pub(super) fn encode(raster: &Raster, setting: Option<f32>, writing: &Writing) -> Result<Vec<u8>, ImageError> {
+    let config = config(setting, writing.is_best())?;
     let mut picture = Picture::import(raster, setting.is_none())?;
-    picture.encode(&config)
+    let file = picture.encode(&config)?;
+    Ok(with_chunks(file, raster, writing))
 }
 
-fn config(setting: Option<f32>) -> Result<sys::WebPConfig, ImageError> {
+/// The file in its extended form where there is something to add (RFC 9649, section 2.7).
+fn with_chunks(file: Vec<u8>, raster: &Raster, writing: &Writing) -> Vec<u8> {
+    let icc = writing.icc();
+    let (exif, xmp) = (writing.kept.exif.as_deref(), writing.kept.xmp.as_deref());
+    if icc.is_none() && exif.is_none() && xmp.is_none() {
+        return file;
+    }
+    const ICC: u8 = 0x20;
+    const ALPHA: u8 = 0x10;
+    const EXIF: u8 = 0x08;
+    const XMP: u8 = 0x04;
+    let flag = |there: bool, flag: u8| if there { flag } else { 0 };
+    let flags = flag(icc.is_some(), ICC)
+        | flag(raster.has_alpha(), ALPHA)
+        | flag(exif.is_some(), EXIF)
+        | flag(xmp.is_some(), XMP);
+    let side = |length: u32| (length - 1).to_le_bytes();
+    let (width, height) = (side(raster.size().width), side(raster.size().height));
+    let head = [flags, 0, 0, 0, width[0], width[1], width[2], height[0], height[1], height[2]];
+    let pixels = riff::chunks(&file).filter(|(name, _)| name != b"VP8X");
+    let mut chunks: Vec<([u8; 4], &[u8])> = vec![(*b"VP8X", &head)];
+    chunks.extend(icc.as_deref().map(|icc| (*b"ICCP", icc)));
+    chunks.extend(pixels);
+    chunks.extend(exif.map(|exif| (*b"EXIF", exif)));
+    chunks.extend(xmp.map(|xmp| (*b"XMP ", xmp)));
+    riff::file(*b"WEBP", &chunks)
+}
+
+/// A moving WebP. `plays` is how often it is shown, 0 for ever.
+pub(super) fn encode_moving(
+    size: Size,
+    plays: u32,
+    moments: &mut dyn Iterator<Item = Result<Moment, ImageError>>,
+    writing: &Writing,
+) -> Result<Vec<u8>, ImageError> {
+    let setting = match writing.encoding {
+        Encoding::Lossy { setting } => Some(setting),
+        _ => None,
+    };
+    let config = config(setting, writing.is_best())?;
+    let mut animation = Animation::new(size, plays, setting.is_some())?;
+    let mut at_ms: c_int = 0;
+    for moment in moments {
+        let Moment { raster, shown_ms } = moment?;
+        animation.add(&mut Picture::import(&raster, true)?, at_ms, &config)?;
+        at_ms = at_ms.saturating_add(shown_ms.min(1 << 24) as c_int);
+    }
+    animation.finish(at_ms)
+}
+
+/// The library's encoder of moving pictures, freed on drop.
+struct Animation(*mut sys::WebPAnimEncoder);
+
+impl Animation {
+    fn new(size: Size, plays: u32, mixed: bool) -> Result<Self, ImageError> {
+        let version = sys::WEBP_MUX_ABI_VERSION as c_int;
+        let mut options = MaybeUninit::<sys::WebPAnimEncoderOptions>::zeroed();
+        // SAFETY: the options are plain integers, initialised by the library before they are changed and read; the
+        // encoder is checked for null and owned by the returned value alone.
+        unsafe {
+            if sys::WebPAnimEncoderOptionsInitInternal(options.as_mut_ptr(), version) == 0 {
+                return Err(failed("the library has another version"));
+            }
+            let options = options.assume_init_mut();
+            options.anim_params.loop_count = plays.min(65_535) as c_int;
+            // Clear, for viewers that heed it.
+            options.anim_params.bgcolor = 0;
+            // Each frame lossy or exact, whichever is smaller: drawn pictures move too.
+            options.allow_mixed = c_int::from(mixed);
+            let encoder = sys::WebPAnimEncoderNewInternal(size.width as c_int, size.height as c_int, options, version);
+            if encoder.is_null() { Err(failed("no memory for an encoder")) } else { Ok(Self(encoder)) }
+        }
+    }
+
+    fn add(&mut self, picture: &mut Picture, at_ms: c_int, config: &sys::WebPConfig) -> Result<(), ImageError> {
+        // SAFETY: encoder, picture and config are valid; the library copies what it keeps of the picture.
+        let done = unsafe { sys::WebPAnimEncoderAdd(self.0, &mut picture.0, at_ms, config) };
+        if done == 0 { Err(self.failed()) } else { Ok(()) }
+    }
+
+    fn finish(self, end_ms: c_int) -> Result<Vec<u8>, ImageError> {
+        let mut data = sys::WebPData { bytes: std::ptr::null(), size: 0 };
+        // SAFETY: a null picture ends the last frame, as the library documents; on success it owns `size` bytes at
+        // `bytes`, allocated by its own allocator, which are copied before they are freed.
+        unsafe {
+            if sys::WebPAnimEncoderAdd(self.0, std::ptr::null_mut(), end_ms, std::ptr::null()) == 0
+                || sys::WebPAnimEncoderAssemble(self.0, &mut data) == 0
+            {
+                return Err(self.failed());
+            }
+            let bytes = std::slice::from_raw_parts(data.bytes, data.size).to_vec();
+            sys::WebPFree(data.bytes.cast_mut().cast());
+            Ok(bytes)
+        }
+    }
+
+    fn failed(&self) -> ImageError {
+        // SAFETY: the library answers with a string that lives as long as the encoder.
+        let said = unsafe { std::ffi::CStr::from_ptr(sys::WebPAnimEncoderGetError(self.0)) };
+        failed(said.to_string_lossy())
+    }
+}
+
+impl Drop for Animation {
+    fn drop(&mut self) {
+        // SAFETY: created by the library, owned by this value alone, freed once.
+        unsafe { sys::WebPAnimEncoderDelete(self.0) }
+    }
+}
+
+fn config(setting: Option<f32>, best: bool) -> Result<sys::WebPConfig, ImageError> {
     let mut config = sys::WebPConfig::new().map_err(|()| failed("the library has another version"))?;
+    let level = if best { BEST_LOSSLESS_LEVEL } else { LOSSLESS_LEVEL };
     match setting {
         Some(setting) => {
             config.quality = setting.clamp(0.0, 100.0);
-            config.method = LOSSY_METHOD;
+            config.method = if best { BEST_LOSSY_METHOD } else { LOSSY_METHOD };
         }
         // SAFETY: the config is initialised; the library only writes its fields.
-        None if unsafe { sys::WebPConfigLosslessPreset(&mut config, LOSSLESS_LEVEL) } == 0 => {
+        None if unsafe { sys::WebPConfigLosslessPreset(&mut config, level) } == 0 => {
             return Err(failed("the lossless preset is refused"));
         }
         None => {}

@@ -8,13 +8,13 @@ pub(super) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
     let avif = Avif::parse(bytes)?;
     let orientation = upright(avif.turned());
     Ok(Facts {
-        format: Format::Avif,
-        size: orientation.apply(avif.size()),
         orientation,
         alpha: avif.alpha(),
         motion: avif.motion(),
-        kind: Kind::Photo,
         profile: avif.profile().as_deref().and_then(super::profile_name),
+        depth: avif.depth(),
+        wide: avif.space().is_wide(),
+        ..Facts::plain(Format::Avif, orientation.apply(avif.size()), Kind::Photo)
     })
 }
 

@@ -2,7 +2,7 @@
 
 use kivet_recipe::{Facts, Format, Kind, Orientation, Size};
 
-use crate::ImageError;
+use crate::{ImageError, colour::Space};
 
 const EXIF_HEADER: &[u8] = b"Exif\0\0";
 const ICC_HEADER: &[u8] = b"ICC_PROFILE\0";
@@ -21,15 +21,26 @@ pub(super) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
     let stored = stored
         .filter(|size| size.pixels() > 0)
         .ok_or_else(|| ImageError::damaged(Format::Jpeg, "no frame header with a size was found"))?;
+    let icc = icc_profile(bytes);
     Ok(Facts {
-        format: Format::Jpeg,
-        size: orientation.apply(stored),
         orientation,
-        alpha: false,
-        motion: false,
-        kind: Kind::Photo,
-        profile: icc_profile(bytes).as_deref().and_then(super::profile_name),
+        profile: icc.as_deref().and_then(super::profile_name),
+        wide: Space::of_icc(icc.as_deref()).is_wide(),
+        truncated: !has_end(bytes),
+        ..Facts::plain(Format::Jpeg, orientation.apply(stored), Kind::Photo)
     })
+}
+
+/// True if an end marker follows the first scan. Within coded data 0xFF is followed by 0 or a restart marker, so that
+/// the two bytes mean nothing else there (B.1.1.5).
+fn has_end(bytes: &[u8]) -> bool {
+    let scan: usize = 2 + segments(bytes).map(|(_, data)| data.len() + 4).sum::<usize>();
+    bytes.get(scan.min(bytes.len())..).is_some_and(|rest| rest.windows(2).rev().any(|pair| pair == [0xFF, 0xD9]))
+}
+
+/// True if the picture comes in several scans of coefficients (G.1): all must be held until the last.
+pub(crate) fn is_progressive(bytes: &[u8]) -> bool {
+    segments(bytes).any(|(marker, _)| matches!(marker, 0xC2 | 0xC6 | 0xCA | 0xCE))
 }
 
 /// Precision, then height and width (B.2.2).

@@ -1,32 +1,48 @@
 //! What a file is and holds, read from its header alone: one file per format. Its bytes decide, never its name.
 
 mod avif;
-mod gif;
+pub(crate) mod gif;
 pub(crate) mod jpeg;
 mod png;
-mod svg;
 mod webp;
 
-use kivet_recipe::{Facts, Kind, Orientation, Size};
+use kivet_recipe::{Facts, Format, Kind, Orientation, Size};
 
-use crate::{ImageError, Limits};
+use crate::{ImageError, Limits, decode::probe_bitmap, svg};
 
 /// Reads the facts of an original without decoding pixels.
 ///
 /// # Errors
 /// If the bytes are no known picture, their header is damaged, or it claims more than `limits` allow.
 pub fn probe(bytes: &[u8], limits: Limits) -> Result<Facts, ImageError> {
+    limits.check_bytes(bytes.len() as u64)?;
     let facts = match bytes {
         [0xFF, 0xD8, 0xFF, ..] => jpeg::probe(bytes)?,
         [0x89, b'P', b'N', b'G', 0x0D, 0x0A, 0x1A, 0x0A, ..] => png::probe(bytes)?,
         [b'G', b'I', b'F', b'8', b'7' | b'9', b'a', ..] => gif::probe(bytes)?,
         [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => webp::probe(bytes)?,
         [_, _, _, _, b'f', b't', b'y', b'p', b'a', b'v', b'i', b'f' | b's', ..] => avif::probe(bytes)?,
+        [0xFF, 0x0A, ..] | [0, 0, 0, 0x0C, b'J', b'X', b'L', b' ', 0x0D, 0x0A, 0x87, 0x0A, ..] => of_jxl(bytes)?,
+        [b'B', b'M', ..] => probe_bitmap(bytes, Format::Bmp)?,
+        [b'I', b'I', 42 | 43, 0, ..] | [b'M', b'M', 0, 42 | 43, ..] => probe_bitmap(bytes, Format::Tiff)?,
         _ if svg::looks_like(bytes) => svg::probe(bytes)?,
         _ => return Err(ImageError::NotAPicture),
     };
-    limits.check(facts.size)?;
+    // A vector has no pixels until it is drawn.
+    if facts.format != Format::Svg {
+        limits.check(facts.size)?;
+    }
     Ok(facts)
+}
+
+#[cfg(feature = "jxl")]
+fn of_jxl(bytes: &[u8]) -> Result<Facts, ImageError> {
+    crate::decode::probe_jxl(bytes)
+}
+
+#[cfg(not(feature = "jxl"))]
+fn of_jxl(_bytes: &[u8]) -> Result<Facts, ImageError> {
+    Err(ImageError::NotBuilt { sort: "JPEG XL" })
 }
 
 /// Below this many bytes a pixel, losslessly packed pixels are taken for flat art: photographs need well over one.
@@ -47,7 +63,7 @@ fn exif_orientation(tiff: &[u8]) -> Orientation {
 }
 
 /// The description of an ICC profile, for people.
-fn profile_name(icc: &[u8]) -> Option<String> {
+pub(crate) fn profile_name(icc: &[u8]) -> Option<String> {
     let profile = moxcms::ColorProfile::new_from_slice(icc).ok()?;
     match profile.description? {
         moxcms::ProfileText::PlainString(text) => Some(text),

@@ -17,6 +17,9 @@ fn every_format_we_write_is_read_back_for_what_it_is() {
         (Format::Webp, Encoding::Lossless, true),
         (Format::Avif, lossy, false),
         (Format::Avif, lossy, true),
+        (Format::Jxl, lossy, false),
+        (Format::Jxl, lossy, true),
+        (Format::Jxl, Encoding::Lossless, true),
         (Format::Png, Encoding::Lossless, false),
         (Format::Png, Encoding::Lossless, true),
     ];
@@ -87,15 +90,19 @@ fn crc32(bytes: &[u8]) -> u32 {
 
 #[test]
 fn cut_off_and_scrambled_files_are_errors_never_panics() {
-    for format in [Format::Jpeg, Format::Webp, Format::Avif, Format::Png] {
-        let encoding = if format == Format::Png { Encoding::Lossless } else { Encoding::Lossy { setting: 50.0 } };
+    for format in [Format::Jpeg, Format::Webp, Format::Avif, Format::Jxl, Format::Png, Format::Gif] {
+        let encoding = match format {
+            Format::Png => Encoding::Lossless,
+            Format::Gif => Encoding::Palette,
+            _ => Encoding::Lossy { setting: 50.0 },
+        };
         let whole = encoded(format, encoding, false);
         for length in (0..whole.len()).step_by(7) {
             let _ = probe(&whole[..length], Limits::default());
             let mut scrambled = whole.clone();
             scrambled[length] ^= 0xA5;
-            if let Ok(facts) = probe(&scrambled, Limits { pixels: 1_000_000 }) {
-                let _ = crate::open(&scrambled, &facts, 8).map(|mut source| {
+            if let Ok(facts) = probe(&scrambled, Limits { pixels: 1_000_000, ..Limits::DEFAULT }) {
+                let _ = crate::open(&scrambled, &facts, crate::Reading::WHOLE).map(|mut source| {
                     let mut row = vec![0.0; source.size().width as usize * 4];
                     for _ in 0..source.size().height {
                         if source.next_row(&mut row).is_err() {

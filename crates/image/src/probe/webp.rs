@@ -1,8 +1,8 @@
 //! The WebP container's header (RFC 9649, section 2).
 
-use kivet_recipe::{Facts, Format, Kind, Orientation, Size};
+use kivet_recipe::{Facts, Format, Kind, Size};
 
-use crate::{ImageError, decode::webp_features};
+use crate::{ImageError, colour::Space, decode::webp_features};
 
 /// What libwebp's `WebPBitstreamFeatures::format` says of lossless data.
 const LOSSLESS: i32 = 2;
@@ -10,13 +10,13 @@ const LOSSLESS: i32 = 2;
 pub(super) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
     let features = webp_features(bytes)?;
     let size = Size::new(features.width as u32, features.height as u32);
+    let icc = crate::riff::chunk(bytes, *b"ICCP");
+    let kind = if features.format == LOSSLESS { super::kind_by_weight(bytes.len(), size) } else { Kind::Photo };
     Ok(Facts {
-        format: Format::Webp,
-        size,
-        orientation: Orientation::default(),
         alpha: features.has_alpha != 0,
         motion: features.has_animation != 0,
-        kind: if features.format == LOSSLESS { super::kind_by_weight(bytes.len(), size) } else { Kind::Photo },
-        profile: None,
+        profile: icc.and_then(super::profile_name),
+        wide: Space::of_icc(icc).is_wide(),
+        ..Facts::plain(Format::Webp, size, kind)
     })
 }

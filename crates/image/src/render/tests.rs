@@ -1,7 +1,7 @@
-use kivet_recipe::{Accepted, Encoding, Recipe, choose};
+use kivet_recipe::{Accepted, Encoding, Orientation, Policy, Recipe, choose, plan_for};
 
 use super::*;
-use crate::{Limits, probe};
+use crate::{encode, probe};
 
 /// Four quarters: red, green / blue, white.
 fn quarters(width: u32, height: u32) -> Raster {
@@ -18,12 +18,12 @@ fn quarters(width: u32, height: u32) -> Raster {
 fn rendered(original: &[u8], recipe: &str) -> Raster {
     let facts = probe(original, Limits::default()).expect("a picture");
     let recipe: Recipe = recipe.parse().expect(recipe);
-    let choice = choose(&recipe, &facts, Accepted::default()).expect("a choice");
-    let rendition = render(original, &facts, &choice, recipe.canvas).expect("a rendition");
+    let choice = choose(&recipe, &facts, Accepted::default(), &Policy::default()).expect("a choice");
+    let rendition = render(original, &facts, &choice, &Task::default()).expect("a rendition");
     let facts = probe(&rendition.bytes, Limits::default()).expect("our own file");
     assert_eq!((facts.size, facts.format), (choice.plan.size, choice.format));
     let recipe: Recipe = "as-png".parse().expect("a recipe");
-    draw(&rendition.bytes, &facts, &kivet_recipe::plan(&recipe, facts.size), None).expect("our own file")
+    draw(&rendition.bytes, &facts, &plan_for(&recipe, &facts), None).expect("our own file")
 }
 
 #[track_caller]
@@ -87,16 +87,11 @@ fn transparent_colours_do_not_bleed_into_edges() {
 #[test]
 fn an_orientation_flag_is_applied_before_the_crop() {
     let facts = Facts {
-        format: Format::Png,
-        size: Size::new(200, 400),
         orientation: Orientation::from_exif(6).expect("6"),
-        alpha: false,
-        motion: false,
-        kind: kivet_recipe::Kind::Photo,
-        profile: None,
+        ..Facts::plain(Format::Png, Size::new(200, 400), kivet_recipe::Kind::Photo)
     };
     let original = &originals(&quarters(400, 200))[1];
-    let plan = |recipe: &str| kivet_recipe::plan(&recipe.parse().expect(recipe), facts.size);
+    let plan = |recipe: &str| plan_for(&recipe.parse().expect(recipe), &facts);
     let upright = draw(original, &facts, &plan("50w"), None).expect("drawn");
     assert_eq!(upright.size(), Size::new(50, 100));
     // Turned a quarter clockwise: the stored bottom left is at the top left.

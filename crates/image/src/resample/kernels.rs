@@ -21,10 +21,20 @@ impl Kernels {
     /// Plain loops.
     pub(super) const SCALAR: Self = Self { gather, combine };
 
+    /// All that this machine can run, slowest first.
+    #[cfg(test)]
+    pub(super) fn all() -> Vec<Self> {
+        #[cfg(target_arch = "x86_64")]
+        let fast = [super::avx2::kernels(), super::avx512::kernels()];
+        #[cfg(not(target_arch = "x86_64"))]
+        let fast: [Option<Self>; 0] = [];
+        std::iter::once(Self::SCALAR).chain(fast.into_iter().flatten()).collect()
+    }
+
     /// The fastest this machine can run.
     pub(super) fn fastest() -> Self {
         #[cfg(target_arch = "x86_64")]
-        if let Some(kernels) = super::avx2::kernels() {
+        if let Some(kernels) = super::avx512::kernels().or_else(super::avx2::kernels) {
             return kernels;
         }
         Self::SCALAR

@@ -34,7 +34,8 @@ impl RowSource for Held {
 
 fn drawn(mut source: Held, crop: Rect, size: Size) -> Vec<f32> {
     let mut out = Vec::new();
-    resample(&mut source, crop, size, &mut |row| out.extend_from_slice(row)).expect("held rows do not fail");
+    resample(&mut source, crop, size, &Work::default(), &mut |row| out.extend_from_slice(row))
+        .expect("held rows do not fail");
     out
 }
 
@@ -90,13 +91,16 @@ fn the_same_size_is_the_same_picture() {
     }
 }
 
-/// Both forms of the inner loops; the second is the first again on machines without the features.
-fn both_kernels(source: impl Fn() -> Held, crop: Rect, size: Size) -> [Vec<f32>; 2] {
-    [Kernels::SCALAR, Kernels::fastest()].map(|kernels| {
+/// Every form of the inner loops that this machine can run, the scalar one first.
+fn all_kernels(source: impl Fn() -> Held, crop: Rect, size: Size) -> Vec<Vec<f32>> {
+    let drawn = |kernels: Kernels| {
         let mut out = Vec::new();
-        resample_with(kernels, &mut source(), crop, size, &mut |row| out.extend_from_slice(row)).expect("held rows");
+        let mut source = source();
+        resample_with(kernels, &mut source, crop, size, &Work::default(), &mut |row| out.extend_from_slice(row))
+            .expect("held rows");
         out
-    })
+    };
+    Kernels::all().into_iter().map(drawn).collect()
 }
 
 #[test]
@@ -106,10 +110,12 @@ fn the_fast_loops_equal_their_scalar_twins() {
     {
         let from = Size::new(width, height);
         let source = || Held::new(from, |x, y, channel| ((x * 31 + y * 17 + channel as u32 * 7) % 23) as f32 / 22.0);
-        let [scalar, fast] = both_kernels(source, whole(from), Size::new(out_width, out_height));
-        let worst = scalar.iter().zip(&fast).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
-        // Fused multiplication rounds once where the scalar loop rounds twice.
-        assert!(worst <= 1e-6, "{width} x {height} to {out_width} x {out_height}: off by {worst}");
+        let all = all_kernels(source, whole(from), Size::new(out_width, out_height));
+        for fast in &all[1..] {
+            let worst = all[0].iter().zip(fast).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
+            // Fused multiplication rounds once where the scalar loop rounds twice.
+            assert!(worst <= 1e-6, "{width} x {height} to {out_width} x {out_height}: off by {worst}");
+        }
     }
 }
 

@@ -16,8 +16,8 @@ fn lanczos3(x: f64) -> f64 {
 
 /// For each output sample along one axis, the first source sample and a fixed number of weights that sum to 1.
 ///
-/// Guaranteed: first samples never fall from one output to the next, and every window lies inside the source, or for an
-/// odd number of taps one sample beyond its end, where the weight is 0: see [`Weights::padding`].
+/// Guaranteed: first samples never fall from one output to the next, and every window lies inside the source or reaches
+/// up to three samples beyond its end, where weights are 0: see [`Weights::padding`].
 pub(super) struct Weights {
     taps: usize,
     firsts: Vec<usize>,
@@ -25,9 +25,9 @@ pub(super) struct Weights {
 }
 
 impl Weights {
-    /// Samples a row needs beyond its last, because windows hold an even number of them.
+    /// Samples a row needs beyond its last, because windows hold a multiple of four of them.
     pub(super) const fn padding() -> usize {
-        1
+        3
     }
 
     /// Weights from `length` samples to `out`, which show the stretch of `extent` samples from `start` on. Samples
@@ -39,7 +39,7 @@ impl Weights {
         let radius = 3.0 * stretch;
         let length = length as usize;
         let inside = ((2.0 * radius).ceil() as usize).min(length);
-        let taps = inside.next_multiple_of(2);
+        let taps = inside.next_multiple_of(4);
         let mut firsts = Vec::with_capacity(out as usize);
         let mut values = Vec::with_capacity(out as usize * taps);
         for i in 0..out {
@@ -59,7 +59,7 @@ impl Weights {
         Self { taps, firsts, values }
     }
 
-    /// How many weights each output sample has: even.
+    /// How many weights each output sample has: a multiple of four.
     pub(super) const fn taps(&self) -> usize {
         self.taps
     }

@@ -1,8 +1,11 @@
 //! What the service is told: `kivet.toml`, then the environment and flags over it.
 
 mod read;
+mod values;
 
-use std::{collections::BTreeMap, net::SocketAddr, path::PathBuf};
+use std::{collections::BTreeMap, net::SocketAddr, path::PathBuf, time::Duration};
+
+use kivet_recipe::{Policy, Position};
 
 pub use read::{ConfigError, read};
 
@@ -14,11 +17,51 @@ pub struct Config {
     /// Records, renditions, the admin token.
     pub data: PathBuf,
     /// The shelves by name.
-    pub shelves: BTreeMap<String, ShelfSource>,
+    pub shelves: BTreeMap<String, ShelfSettings>,
+    /// Pictures that can be laid over renditions, by name.
+    pub overlays: BTreeMap<String, OverlaySettings>,
+    /// What holds for all renditions.
+    pub policy: Policy,
     /// Bounds on work and memory.
     pub limits: Limits,
     /// A folder holding `site/` and `originals/`, served under `/demo/`.
     pub demo: Option<PathBuf>,
+}
+
+/// A shelf, and what holds for it alone.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ShelfSettings {
+    /// Where its originals live.
+    pub source: ShelfSource,
+    /// The overlay laid over every rendition of it, `original` included.
+    pub overlay: Option<String>,
+    /// What `original` sends.
+    pub originals: Originals,
+}
+
+/// What the recipe `original` sends.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Originals {
+    /// The file with its location cut out.
+    #[default]
+    WithoutLocation,
+    /// The file as it is.
+    Untouched,
+    /// Nothing: it is refused.
+    Refused,
+}
+
+/// A picture that can be laid over renditions.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct OverlaySettings {
+    /// The file.
+    pub picture: PathBuf,
+    /// Where it stands in the free space.
+    pub position: Position,
+    /// Its width in percent of the rendition's.
+    pub width_percent: u8,
+    /// How much it covers, in percent.
+    pub opacity_percent: u8,
 }
 
 /// Where a shelf's originals live.
@@ -41,10 +84,45 @@ pub struct Limits {
     pub memory_mib: u64,
     /// Renditions that may wait to be made before further ones are turned away.
     pub queue: usize,
+    /// The most bytes of an original's file, in MiB.
+    pub original_mib: u64,
+    /// The most memory for an original that cannot be read row by row, in MiB.
+    pub whole_mib: u64,
+    /// The most frames of a moving original.
+    pub frames: u32,
+    /// The longest one rendition may take, in seconds.
+    pub seconds: u64,
+    /// Reductions kept in memory, in MiB.
+    pub reduction_memory_mib: u64,
+    /// Reductions kept on disk, in MiB.
+    pub reduction_disk_mib: u64,
+}
+
+impl Limits {
+    /// Those that the engine keeps.
+    pub const fn engine(&self) -> kivet_image::Limits {
+        kivet_image::Limits {
+            pixels: self.megapixels * 1_000_000,
+            bytes: self.original_mib << 20,
+            frames: self.frames,
+            whole: self.whole_mib << 20,
+            time: Duration::from_secs(self.seconds),
+        }
+    }
 }
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { megapixels: 150, memory_mib: 256, queue: 512 }
+        Self {
+            megapixels: 150,
+            memory_mib: 256,
+            queue: 512,
+            original_mib: 256,
+            whole_mib: 320,
+            frames: 1000,
+            seconds: 60,
+            reduction_memory_mib: 128,
+            reduction_disk_mib: 2048,
+        }
     }
 }

@@ -5,19 +5,33 @@ use std::{
     path::{Path, PathBuf},
 };
 
-use kivet_recipe::nearest;
+use kivet_recipe::{Gamut, Policy, Position, nearest};
 use toml::{
     Spanned,
     de::{DeTable, DeValue},
 };
 
-use super::{Config, Limits, ShelfSource};
+use super::{Config, Limits, Originals, OverlaySettings, ShelfSettings, ShelfSource};
 
-const TOP_KEYS: [&str; 5] = ["listen", "data", "shelves", "access", "limits"];
-const SHELF_KINDS: [&str; 3] = ["folder", "web", "bucket"];
+const TOP_KEYS: [&str; 7] = ["listen", "data", "shelves", "access", "limits", "overlays", "policy"];
+const SHELF_KEYS: [&str; 5] = ["folder", "web", "bucket", "overlay", "original"];
+const ORIGINAL_KINDS: [&str; 3] = ["without-location", "untouched", "refused"];
+const OVERLAY_KEYS: [&str; 4] = ["picture", "at", "width", "opacity"];
+const POLICY_KEYS: [&str; 2] = ["gamut", "sharpen"];
+const GAMUTS: [&str; 2] = ["srgb", "display-p3"];
 const ACCESS_KEYS: [&str; 1] = ["addresses"];
 const ACCESS_KINDS: [&str; 3] = ["open", "listed", "signed"];
-const LIMIT_KEYS: [&str; 3] = ["megapixels", "memory-mib", "queue"];
+const LIMIT_KEYS: [&str; 9] = [
+    "megapixels",
+    "memory-mib",
+    "queue",
+    "original-mib",
+    "whole-mib",
+    "frames",
+    "seconds",
+    "reduction-memory-mib",
+    "reduction-disk-mib",
+];
 
 /// A configuration file that cannot be followed.
 #[derive(Debug, thiserror::Error)]
@@ -52,12 +66,12 @@ pub fn read(file: &Path) -> Result<Config, ConfigError> {
     Reader { file, text: &text }.config()
 }
 
-struct Reader<'a> {
-    file: &'a Path,
-    text: &'a str,
+pub(super) struct Reader<'a> {
+    pub(super) file: &'a Path,
+    pub(super) text: &'a str,
 }
 
-type Entry<'a, 'b> = (&'b Spanned<std::borrow::Cow<'a, str>>, &'b Spanned<DeValue<'a>>);
+pub(super) type Entry<'a, 'b> = (&'b Spanned<std::borrow::Cow<'a, str>>, &'b Spanned<DeValue<'a>>);
 
 impl Reader<'_> {
     fn config(&self) -> Result<Config, ConfigError> {
@@ -67,6 +81,8 @@ impl Reader<'_> {
             listen: SocketAddr::from(([127, 0, 0, 1], 8484)),
             data: self.beside("kivet-data"),
             shelves: Default::default(),
+            overlays: Default::default(),
+            policy: Policy { jxl: kivet_image::JXL, ..Policy::default() },
             limits: Limits::default(),
             demo: None,
         };
@@ -76,15 +92,39 @@ impl Reader<'_> {
                 "data" => config.data = self.beside(self.string(value)?),
                 "shelves" => {
                     for shelf in self.table(entry)? {
-                        config.shelves.insert(self.shelf_name(shelf.0)?, self.shelf(shelf)?);
+                        config.shelves.insert(self.plain_name(shelf.0, "shelf")?, self.shelf(shelf)?);
                     }
                 }
+                "overlays" => {
+                    for overlay in self.table(entry)? {
+                        config.overlays.insert(self.plain_name(overlay.0, "overlay")?, self.overlay(overlay)?);
+                    }
+                }
+                "policy" => config.policy = self.policy(entry)?,
                 "access" => self.access(entry)?,
                 "limits" => config.limits = self.limits(entry)?,
                 _ => return Err(self.unknown(key, &TOP_KEYS)),
             }
         }
+        self.check_overlays(&config, table.get_ref())?;
         Ok(config)
+    }
+
+    /// An overlay that a shelf lays over everything must be one that is described.
+    fn check_overlays(&self, config: &Config, table: &DeTable<'_>) -> Result<(), ConfigError> {
+        for (shelf, settings) in &config.shelves {
+            if let Some(name) = settings.overlay.as_ref().filter(|name| !config.overlays.contains_key(*name)) {
+                let near = nearest(name, config.overlays.keys().map(String::as_str));
+                let way_out = near
+                    .map_or(format!("describe it under [overlays.{name}]"), |near| format!("did you mean `{near}`?"));
+                let at = table.get("shelves").map_or(0, |shelves| shelves.span().start);
+                return Err(self.complain(
+                    at,
+                    &format!("the shelf `{shelf}` names the overlay `{name}`, which is not described; {way_out}"),
+                ));
+            }
+        }
+        Ok(())
     }
 
     fn listen(&self, value: &Spanned<DeValue<'_>>) -> Result<SocketAddr, ConfigError> {
@@ -95,40 +135,80 @@ impl Reader<'_> {
         })
     }
 
-    fn shelf_name(&self, name: &Spanned<std::borrow::Cow<'_, str>>) -> Result<String, ConfigError> {
+    fn plain_name(&self, name: &Spanned<std::borrow::Cow<'_, str>>, what: &str) -> Result<String, ConfigError> {
         let text = name.get_ref();
         let plain = !text.is_empty() && text.bytes().all(|b| b.is_ascii_lowercase() || b.is_ascii_digit() || b == b'-');
         if plain {
             return Ok(text.clone().into_owned());
         }
-        Err(self.complain(name.span().start, &format!("the shelf name `{text}` may hold only a-z, 0-9 and `-`")))
+        Err(self.complain(name.span().start, &format!("the {what} name `{text}` may hold only a-z, 0-9 and `-`")))
     }
 
-    fn shelf(&self, entry: Entry<'_, '_>) -> Result<ShelfSource, ConfigError> {
+    fn shelf(&self, entry: Entry<'_, '_>) -> Result<ShelfSettings, ConfigError> {
         let (name, _) = entry;
-        let mut source = None;
+        let (mut source, mut overlay, mut originals) = (None, None, Originals::default());
         for (key, value) in self.table(entry)? {
             let text = self.string(value)?;
-            source = Some(match key.get_ref().as_ref() {
-                "folder" => ShelfSource::Folder(self.folder(value, text)?),
-                "web" => ShelfSource::Web(text.to_owned()),
-                "bucket" => ShelfSource::Bucket(text.to_owned()),
-                _ => return Err(self.unknown(key, &SHELF_KINDS)),
-            });
+            match key.get_ref().as_ref() {
+                "folder" => source = Some(ShelfSource::Folder(self.folder(value, text)?)),
+                "web" => source = Some(ShelfSource::Web(text.to_owned())),
+                "bucket" => source = Some(ShelfSource::Bucket(text.to_owned())),
+                "overlay" => overlay = Some(text.to_owned()),
+                "original" => {
+                    originals = match self.one_of(value, &ORIGINAL_KINDS)? {
+                        "untouched" => Originals::Untouched,
+                        "refused" => Originals::Refused,
+                        _ => Originals::WithoutLocation,
+                    }
+                }
+                _ => return Err(self.unknown(key, &SHELF_KEYS)),
+            }
         }
-        source.ok_or_else(|| {
-            let problem = format!("the shelf `{}` needs a `folder`, `web` or `bucket`", name.get_ref());
-            self.complain(name.span().start, &problem)
-        })
+        match source {
+            Some(source) => Ok(ShelfSettings { source, overlay, originals }),
+            None => {
+                let problem = format!("the shelf `{}` needs a `folder`, `web` or `bucket`", name.get_ref());
+                Err(self.complain(name.span().start, &problem))
+            }
+        }
     }
 
-    fn folder(&self, value: &Spanned<DeValue<'_>>, text: &str) -> Result<PathBuf, ConfigError> {
-        let folder = self.beside(text);
-        if folder.is_dir() {
-            return Ok(folder);
+    fn overlay(&self, entry: Entry<'_, '_>) -> Result<OverlaySettings, ConfigError> {
+        let (name, _) = entry;
+        let (mut picture, mut position, mut width_percent, mut opacity_percent) =
+            (None, Position::new(100, 100).unwrap_or(Position::CENTER), 20, 100);
+        for (key, value) in self.table(entry)? {
+            match key.get_ref().as_ref() {
+                "picture" => picture = Some(self.file(value)?),
+                "at" => position = self.position(value)?,
+                "width" => width_percent = self.percent(key, value)?,
+                "opacity" => opacity_percent = self.percent(key, value)?,
+                _ => return Err(self.unknown(key, &OVERLAY_KEYS)),
+            }
         }
-        let problem = format!("there is no folder {}; paths are relative to this file's folder", folder.display());
-        Err(self.complain(value.span().start, &problem))
+        match picture {
+            Some(picture) => Ok(OverlaySettings { picture, position, width_percent, opacity_percent }),
+            None => {
+                Err(self.complain(name.span().start, &format!("the overlay `{}` needs a `picture`", name.get_ref())))
+            }
+        }
+    }
+
+    fn policy(&self, entry: Entry<'_, '_>) -> Result<Policy, ConfigError> {
+        let mut policy = Policy { jxl: kivet_image::JXL, ..Policy::default() };
+        for (key, value) in self.table(entry)? {
+            match key.get_ref().as_ref() {
+                "gamut" => {
+                    policy.gamut = match self.one_of(value, &GAMUTS)? {
+                        "display-p3" => Gamut::DisplayP3,
+                        _ => Gamut::Srgb,
+                    }
+                }
+                "sharpen" => policy.sharpen = self.percent(key, value)?.into(),
+                _ => return Err(self.unknown(key, &POLICY_KEYS)),
+            }
+        }
+        Ok(policy)
     }
 
     fn access(&self, entry: Entry<'_, '_>) -> Result<(), ConfigError> {
@@ -158,55 +238,16 @@ impl Reader<'_> {
                 "megapixels" => limits.megapixels = self.number(key, value)?,
                 "memory-mib" => limits.memory_mib = self.number(key, value)?,
                 "queue" => limits.queue = self.number(key, value)? as usize,
+                "original-mib" => limits.original_mib = self.number(key, value)?,
+                "whole-mib" => limits.whole_mib = self.number(key, value)?,
+                "frames" => limits.frames = self.number(key, value)? as u32,
+                "seconds" => limits.seconds = self.number(key, value)?,
+                "reduction-memory-mib" => limits.reduction_memory_mib = self.number(key, value)?,
+                "reduction-disk-mib" => limits.reduction_disk_mib = self.number(key, value)?,
                 _ => return Err(self.unknown(key, &LIMIT_KEYS)),
             }
         }
         Ok(limits)
-    }
-
-    fn table<'a, 'b>(&self, (key, value): Entry<'a, 'b>) -> Result<&'b DeTable<'a>, ConfigError> {
-        value.get_ref().as_table().ok_or_else(|| {
-            let problem = format!("`{0}` must be a table: write `[{0}]` on a line of its own", key.get_ref());
-            self.complain(key.span().start, &problem)
-        })
-    }
-
-    fn string<'b>(&self, value: &'b Spanned<DeValue<'_>>) -> Result<&'b str, ConfigError> {
-        value.get_ref().as_str().ok_or_else(|| self.complain(value.span().start, "a text in quotes is wanted here"))
-    }
-
-    fn number(
-        &self,
-        key: &Spanned<std::borrow::Cow<'_, str>>,
-        value: &Spanned<DeValue<'_>>,
-    ) -> Result<u64, ConfigError> {
-        value
-            .get_ref()
-            .as_integer()
-            .and_then(|number| number.as_str().parse().ok())
-            .filter(|number| (1..=1_000_000).contains(number))
-            .ok_or_else(|| {
-                let problem = format!("`{}` wants a whole number from 1 to 1000000", key.get_ref());
-                self.complain(value.span().start, &problem)
-            })
-    }
-
-    fn unknown(&self, key: &Spanned<std::borrow::Cow<'_, str>>, known: &[&'static str]) -> ConfigError {
-        let name = key.get_ref();
-        let way_out = match nearest(name, known.iter().copied()) {
-            Some(meant) => format!("did you mean `{meant}`?"),
-            None => format!("known here: {}", known.join(", ")),
-        };
-        self.complain(key.span().start, &format!("`{name}` is not a known key; {way_out}"))
-    }
-
-    fn beside(&self, path: &str) -> PathBuf {
-        self.file.parent().unwrap_or(Path::new("")).join(path)
-    }
-
-    fn complain(&self, at: usize, problem: &str) -> ConfigError {
-        let line = 1 + self.text.as_bytes()[..at.min(self.text.len())].iter().filter(|byte| **byte == b'\n').count();
-        ConfigError::Line { file: self.file.to_owned(), line, problem: problem.to_owned() }
     }
 }
 
@@ -244,9 +285,11 @@ mod tests {
         )
         .expect("read");
         assert_eq!(config.listen.port(), 8484);
-        assert!(matches!(&config.shelves["photos"], ShelfSource::Folder(folder) if folder.ends_with("demo/originals")));
-        assert!(matches!(&config.shelves["press"], ShelfSource::Web(_)));
-        assert!(matches!(&config.shelves["archive"], ShelfSource::Bucket(_)));
+        assert!(
+            matches!(&config.shelves["photos"].source, ShelfSource::Folder(folder) if folder.ends_with("demo/originals"))
+        );
+        assert!(matches!(&config.shelves["press"].source, ShelfSource::Web(_)));
+        assert!(matches!(&config.shelves["archive"].source, ShelfSource::Bucket(_)));
     }
 
     #[test]
@@ -261,6 +304,14 @@ mod tests {
             ("\n[access]\naddresses = \"opn\"", 3, "did you mean \"open\"?"),
             ("[access]\naddresses = \"signed\"", 2, "not there yet"),
             ("[limits]\nqueue = \"many\"", 2, "whole number"),
+            ("[limits]\nframe = 3", 2, "did you mean `frames`?"),
+            ("[policy]\ngamut = \"display-p4\"", 2, "did you mean \"display-p3\"?"),
+            ("[policy]\nsharpen = 900", 2, "1 to 100"),
+            ("[overlays.mark]\nat = \"top\"", 1, "needs a `picture`"),
+            ("[overlays.mark]\npicture = \"none.png\"", 2, "no file"),
+            ("[overlays.mark]\nat = \"above\"", 2, "bottom-right"),
+            ("[shelves.photos]\nfolder = \"demo\"\noverlay = \"mark\"", 1, "[overlays.mark]"),
+            ("[shelves.photos]\nfolder = \"demo\"\noriginal = \"refusd\"", 3, "did you mean \"refused\"?"),
             ("shelves = 3", 1, "[shelves]"),
             ("data = ", 1, ""),
         ] {

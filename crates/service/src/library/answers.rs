@@ -30,7 +30,7 @@ pub struct OriginalAnswer {
     pub address: String,
     /// Its facts; absent if it cannot be used.
     pub facts: Option<FactsAnswer>,
-    /// Why it cannot be used, or not be drawn yet.
+    /// Why it cannot be used.
     pub problem: Option<String>,
 }
 
@@ -56,12 +56,38 @@ pub struct FactsAnswer {
     pub kind: String,
     /// The name of its colour profile.
     pub profile: Option<String>,
+    /// Bits a channel.
+    pub depth: u8,
+    /// True if its colours reach beyond sRGB.
+    pub wide: bool,
+    /// True if the file ends before its picture does.
+    pub truncated: bool,
+    /// The colour there is most of, as `#rrggbb`; absent until the picture was looked at.
+    pub dominant: Option<String>,
+    /// A blurred miniature as a `data:` address of fewer than 400 bytes; absent until the picture was looked at, and
+    /// under transparency.
+    pub soft: Option<String>,
 }
 
 impl FactsAnswer {
     /// The facts of an original.
     pub fn of(original: &Original) -> Self {
-        let Facts { format, size, orientation, alpha, motion, kind, profile } = original.facts();
+        let Facts {
+            format,
+            size,
+            orientation,
+            alpha,
+            motion,
+            kind,
+            profile,
+            depth,
+            wide,
+            truncated,
+            focus: _,
+            looks,
+            content: _,
+        } = original.facts();
+        let hex = |[r, g, b]: [u8; 3]| format!("#{r:02x}{g:02x}{b:02x}");
         Self {
             format: format.name().to_owned(),
             bytes: original.record.stamp.bytes,
@@ -76,6 +102,11 @@ impl FactsAnswer {
             }
             .to_owned(),
             profile: profile.clone(),
+            depth: *depth,
+            wide: *wide,
+            truncated: *truncated,
+            dominant: looks.as_ref().map(|looks| hex(looks.dominant)),
+            soft: looks.as_ref().and_then(|looks| looks.soft.clone()),
         }
     }
 }

@@ -4,7 +4,6 @@ use axum::{
     Json,
     extract::{Query, State, rejection::QueryRejection},
 };
-use kivet_recipe::Format;
 use serde::Deserialize;
 use utoipa::IntoParams;
 use utoipa_axum::{router::OpenApiRouter, routes as api};
@@ -20,7 +19,7 @@ const MOST: usize = 500;
 
 /// The routes of this feature.
 pub fn routes() -> OpenApiRouter<App> {
-    OpenApiRouter::new().routes(api!(library))
+    OpenApiRouter::new().routes(api!(library)).routes(api!(look))
 }
 
 /// Which originals to list.
@@ -61,15 +60,36 @@ async fn library(
     Ok(Json(LibraryPage { shelves, shelf, originals, next }))
 }
 
+/// Which original to look at.
+#[derive(Debug, Deserialize, IntoParams)]
+#[serde(deny_unknown_fields)]
+#[into_params(parameter_in = Query)]
+struct One {
+    /// The original, as `shelf/path`.
+    original: String,
+}
+
+/// Looks at one original: its facts, with dominant colour and soft placeholder.
+#[utoipa::path(get, path = "/api/library/look", params(One), responses(
+    (status = 200, body = OriginalAnswer),
+    (status = 400, body = Problem), (status = 401, body = Problem), (status = 404, body = Problem),
+))]
+async fn look(
+    _: Admin,
+    State(app): State<App>,
+    query: Result<Query<One>, QueryRejection>,
+) -> Result<Json<OriginalAnswer>, Problem> {
+    let One { original } = accept_query(query)?;
+    let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
+    let original = app.pipeline.looked_at(original, false).await?;
+    let facts = Some(FactsAnswer::of(&original));
+    Ok(Json(OriginalAnswer { id: original.id.to_string(), address: original.id.address(), facts, problem: None }))
+}
+
 async fn describe(app: &App, id: OriginalId) -> OriginalAnswer {
     let (facts, problem) = match app.shelves.original(&id).await {
-        Ok(original) => (Some(FactsAnswer::of(&original)), not_yet_drawn(original.facts().format)),
+        Ok(original) => (Some(FactsAnswer::of(&original)), None),
         Err(error) => (None, Some(error.to_string())),
     };
     OriginalAnswer { id: id.to_string(), address: id.address(), facts, problem }
-}
-
-fn not_yet_drawn(format: Format) -> Option<String> {
-    matches!(format, Format::Gif | Format::Svg | Format::Jxl)
-        .then(|| format!("{} originals are listed but not drawn by this version", format.name().to_uppercase()))
 }

@@ -6,19 +6,13 @@ use axum::{
     http::StatusCode,
 };
 use kivet_page::{Alt, Loading, Picture, img};
-use kivet_recipe::{Format, Recipe, nearest};
+use kivet_recipe::{Recipe, nearest};
 use serde::Deserialize;
 use utoipa::IntoParams;
 use utoipa_axum::{router::OpenApiRouter, routes as api};
 
 use super::answers::{MarkupAnswer, RungAnswer};
-use crate::{
-    app::App,
-    problem::Problem,
-    query::accept_query,
-    shelves::{OriginalId, image_problem},
-    sign_in::Admin,
-};
+use crate::{app::App, problem::Problem, query::accept_query, shelves::OriginalId, sign_in::Admin};
 
 /// The routes of this feature.
 pub fn routes() -> OpenApiRouter<App> {
@@ -58,14 +52,10 @@ async fn markup(
     let recipe: Recipe = recipe.filter(|text| !text.is_empty()).map_or(Ok(Recipe::default()), |text| text.parse())?;
     let loading = read_loading(loading.as_deref().unwrap_or("later"))?;
     let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
-    let facts = original.facts();
-    if let Format::Gif | Format::Svg | Format::Jxl = facts.format {
-        let error = kivet_image::ImageError::NotYetDrawn { sort: facts.format.name() };
-        return Err(image_problem(&error, error.to_string()));
-    }
+    let original = app.pipeline.knowing(original, &recipe).await?;
     let address = original.id.address();
     let base = base.unwrap_or_default();
-    let picture = Picture { base: base.trim_end_matches('/'), address: &address, natural: facts.size };
+    let picture = Picture { base: base.trim_end_matches('/'), address: &address, facts: original.facts() };
     let alt = match alt.as_deref() {
         Some("") => Alt::Decorative,
         Some(text) => Alt::Text(text),

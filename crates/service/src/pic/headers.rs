@@ -3,6 +3,7 @@
 use std::time::Duration;
 
 use axum::http::{HeaderMap, HeaderName, HeaderValue, header};
+use kivet_recipe::Format;
 use kivet_store::{Blob, Stage};
 
 use super::handlers::value;
@@ -21,10 +22,32 @@ const TIMING_ALLOW_ORIGIN: HeaderName = HeaderName::from_static("timing-allow-or
 const CROSS_ORIGIN_RESOURCE_POLICY: HeaderName = HeaderName::from_static("cross-origin-resource-policy");
 const RENDITION: HeaderName = HeaderName::from_static("kivet-rendition");
 
+/// Which request headers an answer depends on.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Vary {
+    /// `Accept`.
+    pub(super) accept: bool,
+    /// `Accept-Encoding`.
+    pub(super) coding: bool,
+}
+
+impl Default for Vary {
+    /// Of an address about which nothing is known yet.
+    fn default() -> Self {
+        Self { accept: true, coding: false }
+    }
+}
+
+/// What keeps a vector that is opened by itself from acting: it may be styled, and nothing else.
+const SANDBOX: HeaderValue =
+    HeaderValue::from_static("default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox");
+
 /// Headers of every answer, errors included.
-pub(super) fn add_common(headers: &mut HeaderMap, varies_by_accept: bool) {
-    if varies_by_accept {
-        headers.insert(header::VARY, HeaderValue::from_static("accept"));
+pub(super) fn add_common(headers: &mut HeaderMap, vary: Vary) {
+    match (vary.accept, vary.coding) {
+        (true, _) => drop(headers.insert(header::VARY, HeaderValue::from_static("accept"))),
+        (false, true) => drop(headers.insert(header::VARY, HeaderValue::from_static("accept-encoding"))),
+        (false, false) => {}
     }
     headers.insert(TIMING_ALLOW_ORIGIN, HeaderValue::from_static("*"));
     headers.insert(CROSS_ORIGIN_RESOURCE_POLICY, HeaderValue::from_static("cross-origin"));
@@ -32,22 +55,33 @@ pub(super) fn add_common(headers: &mut HeaderMap, varies_by_accept: bool) {
 }
 
 /// Headers that describe the bytes.
-pub(super) fn add_content(headers: &mut HeaderMap, job: &Job, blob: &Blob) {
+pub(super) fn add_content(headers: &mut HeaderMap, job: &Job, blob: &Blob, packed: bool) {
+    if job.choice.format == Format::Svg {
+        headers.insert(header::CONTENT_SECURITY_POLICY, SANDBOX);
+    }
+    if packed {
+        headers.insert(header::CONTENT_ENCODING, HeaderValue::from_static("gzip"));
+    }
     headers.insert(header::CONTENT_TYPE, value(blob.head.media_type.clone()));
     headers.insert(header::CONTENT_DISPOSITION, value(disposition(job)));
     headers.insert(RENDITION, value(rendition(job, blob)));
 }
 
 /// Headers for caches, the same on 200 and 304 (RFC 9110, section 15.4.5).
-pub(super) fn add_caching(headers: &mut HeaderMap, blob: &Blob, source: Source, took: Duration) {
+pub(super) fn add_caching(headers: &mut HeaderMap, blob: &Blob, etag: &str, source: Source, took: Duration) {
     let stage = match blob.head.stage {
         Stage::First => "first",
         Stage::Final => "final",
     };
-    headers.insert(header::ETAG, value(blob.head.etag.clone()));
+    headers.insert(header::ETAG, value(etag.to_owned()));
     headers.insert(header::CACHE_CONTROL, if blob.head.stage == Stage::Final { FINAL } else { FIRST });
     headers.insert(CACHE_STATUS, value(format!("Kivet; {}; detail={stage}", cache_status(source))));
     headers.insert(SERVER_TIMING, value(server_timing(source, took)));
+}
+
+/// The entity tag of the same bytes under gzip: another representation (RFC 9110, section 8.8.3).
+pub(super) fn packed_etag(etag: &str) -> String {
+    format!("{}-gzip\"", etag.trim_end_matches('"'))
 }
 
 /// RFC 9211, section 2.
@@ -94,6 +128,9 @@ fn rendition(job: &Job, blob: &Blob) -> String {
     let mut text = format!("{}; width={}; height={}", job.choice.format, blob.head.width, blob.head.height);
     if let Some(asked) = job.choice.plan.held_back_from {
         text.push_str(&format!("; asked-width={}; asked-height={}", asked.width, asked.height));
+    }
+    if job.original.facts().truncated {
+        text.push_str("; truncated");
     }
     text
 }

@@ -40,6 +40,8 @@ pub struct Clauses {
     pub format: Option<String>,
     /// `on-f4efe6`, without `on-`.
     pub canvas: Option<String>,
+    /// All other clauses, as written: turns, filters, overlays, metadata.
+    pub edits: Vec<String>,
 }
 
 /// What comes out.
@@ -79,7 +81,36 @@ impl RecipeAnswer {
 
 impl Clauses {
     fn of(recipe: &Recipe) -> Self {
-        let Recipe { width, height, density, ratio, fit, position, quality, format, canvas } = recipe;
+        let Recipe {
+            width,
+            height,
+            density,
+            ratio,
+            fit,
+            position,
+            trim,
+            turn,
+            flip_x,
+            flip_y,
+            filters,
+            overlays,
+            still,
+            quality,
+            format,
+            canvas,
+            keep,
+            original: _,
+        } = recipe;
+        let word = |set: bool, word: &str| set.then(|| word.to_owned());
+        let edits = [word(*trim, "trim"), turn.map(|turn| format!("rotate-{}", turn.degrees()))]
+            .into_iter()
+            .chain([word(*flip_x, "flip-x"), word(*flip_y, "flip-y")])
+            .flatten()
+            .chain(filters.iter().map(ToString::to_string))
+            .chain(overlays.iter().map(|name| format!("overlay-{name}")))
+            .chain(word(*still, "still"))
+            .chain(keep.map(|keep| keep.name().to_owned()))
+            .collect();
         let argument = |clause: String, word: &str| clause.trim_start_matches(word).to_owned();
         Self {
             width: *width,
@@ -95,6 +126,7 @@ impl Clauses {
             lossless: *quality == Some(Quality::Lossless),
             format: format.map(|format| format.name().to_owned()),
             canvas: canvas.map(|canvas: CanvasColour| argument(canvas.to_string(), "on-")),
+            edits,
         }
     }
 }

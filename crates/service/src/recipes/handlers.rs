@@ -45,7 +45,8 @@ async fn recipe(
         return Ok(Json(RecipeAnswer::new(&recipe, None)));
     };
     let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
-    let choice = choose(&recipe, original.facts(), Accepted::EVERYTHING)
+    let original = app.pipeline.knowing(original, &recipe).await?;
+    let choice = choose(&recipe, original.facts(), Accepted::EVERYTHING, &app.policy)
         .map_err(|error| Problem::new(StatusCode::BAD_REQUEST, "impossible-recipe", error.to_string()))?;
     Ok(Json(RecipeAnswer::new(&recipe, Some(&choice))))
 }

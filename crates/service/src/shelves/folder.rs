@@ -12,7 +12,8 @@ use walkdir::WalkDir;
 use super::{OriginalId, ShelfError};
 
 /// Files whose names end so are listed; any file may be asked for by name.
-const LISTED: [&str; 9] = ["jpg", "jpeg", "png", "webp", "avif", "gif", "svg", "jxl", "jfif"];
+const LISTED: [&str; 14] =
+    ["jpg", "jpeg", "jfif", "png", "apng", "webp", "avif", "gif", "svg", "svgz", "jxl", "bmp", "tif", "tiff"];
 
 /// A folder, by its real path.
 #[derive(Clone, Debug)]

@@ -11,7 +11,10 @@ use kivet_recipe::nearest;
 use kivet_store::{OriginalRecord, Records, StoreError};
 use moka::future::Cache;
 
-use crate::{config::ShelfSource, problem::Problem};
+use crate::{
+    config::{Originals, ShelfSettings, ShelfSource},
+    problem::Problem,
+};
 use folder::Folder;
 pub use original::{Original, OriginalId};
 
@@ -102,7 +105,12 @@ impl From<ShelfError> for Problem {
 pub(crate) fn image_problem(error: &ImageError, detail: String) -> Problem {
     let (status, name) = match error {
         ImageError::NotAPicture => (StatusCode::UNSUPPORTED_MEDIA_TYPE, "not-a-picture"),
-        ImageError::NotYetDrawn { .. } => (StatusCode::UNSUPPORTED_MEDIA_TYPE, "not-yet-drawn"),
+        ImageError::NotBuilt { .. } => (StatusCode::UNSUPPORTED_MEDIA_TYPE, "not-in-this-build"),
+        ImageError::TooHeavy { .. } => (StatusCode::UNPROCESSABLE_ENTITY, "too-many-bytes"),
+        ImageError::TooManyFrames { .. } => (StatusCode::UNPROCESSABLE_ENTITY, "too-many-frames"),
+        ImageError::TooMuchMemory { .. } => (StatusCode::UNPROCESSABLE_ENTITY, "too-much-memory"),
+        ImageError::TooSlow => (StatusCode::UNPROCESSABLE_ENTITY, "too-slow"),
+        ImageError::NoOverlay { .. } => (StatusCode::BAD_REQUEST, "unknown-overlay"),
         ImageError::TooLarge { .. } => (StatusCode::UNPROCESSABLE_ENTITY, "too-many-pixels"),
         ImageError::Damaged { .. } => (StatusCode::UNPROCESSABLE_ENTITY, "damaged-original"),
         _ => return Problem::internal(error),
@@ -114,6 +122,7 @@ pub(crate) fn image_problem(error: &ImageError, detail: String) -> Problem {
 #[derive(Clone)]
 pub struct Shelves {
     shelves: Arc<BTreeMap<String, Shelf>>,
+    settings: Arc<BTreeMap<String, ShelfSettings>>,
     records: Records,
     limits: Limits,
     known: Cache<OriginalId, Arc<Original>>,
@@ -129,10 +138,11 @@ impl Shelves {
     ///
     /// # Errors
     /// If a folder cannot be found; the error names the shelf.
-    pub fn new(sources: &BTreeMap<String, ShelfSource>, records: Records, limits: Limits) -> std::io::Result<Self> {
+    pub fn new(settings: &BTreeMap<String, ShelfSettings>, records: Records, limits: Limits) -> std::io::Result<Self> {
+        let kept = settings.clone();
         let mut shelves = BTreeMap::new();
-        for (name, source) in sources {
-            let shelf = match source {
+        for (name, settings) in settings {
+            let shelf = match &settings.source {
                 ShelfSource::Folder(path) => Shelf::Folder(Folder::open(path)?),
                 ShelfSource::Web(_) => Shelf::NotYetRead("a web server"),
                 ShelfSource::Bucket(_) => Shelf::NotYetRead("a bucket"),
@@ -146,7 +156,14 @@ impl Shelves {
             shelves.insert(name.clone(), shelf);
         }
         let known = Cache::builder().max_capacity(50_000).time_to_live(TRUSTED_FOR).build();
-        Ok(Self { shelves: Arc::new(shelves), records, limits, known })
+        Ok(Self { shelves: Arc::new(shelves), settings: Arc::new(kept), records, limits, known })
+    }
+
+    /// What holds for one shelf alone: the overlay laid over everything, and what `original` sends.
+    pub fn settings(&self, shelf: &str) -> (Option<&str>, Originals) {
+        self.settings
+            .get(shelf)
+            .map_or((None, Originals::default()), |settings| (settings.overlay.as_deref(), settings.originals))
     }
 
     /// The names of the shelves that can be read.
@@ -204,9 +221,15 @@ impl Shelves {
         let (file, stamp) = self.folder(id.shelf())?.find(id)?;
         if let Some(record) = self.records.original(id.shelf(), id.path(), stamp).map_err(store)? {
             // The limits may have been lowered since the record was made.
-            self.limits.check(record.facts.size).map_err(|source| ShelfError::NotUsable { id: id.clone(), source })?;
+            if record.facts.format != kivet_recipe::Format::Svg {
+                self.limits
+                    .check(record.facts.size)
+                    .map_err(|source| ShelfError::NotUsable { id: id.clone(), source })?;
+            }
             return Ok(Arc::new(Original { id: id.clone(), file, record }));
         }
+        let refused = |source| ShelfError::NotUsable { id: id.clone(), source };
+        self.limits.check_bytes(stamp.bytes).map_err(refused)?;
         let bytes = std::fs::read(&file)
             .map_err(|error| ShelfError::Unreadable { id: id.clone(), problem: error.to_string() })?;
         let facts = probe(&bytes, self.limits).map_err(|source| ShelfError::NotUsable { id: id.clone(), source })?;

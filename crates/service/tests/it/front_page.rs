@@ -57,7 +57,7 @@ async fn each_device_gets_its_own_candidates_when_it_needs_them_and_nothing_shif
             assert!(with.after_scroll.iter().any(|one| one.url.contains(below)), "{device} never asked for {below}");
         }
         let rendered = with.after_scroll.iter().filter(|one| one.url.contains("/pic/"));
-        let modern = |kind: &str| kind == "image/avif" || kind == "image/webp";
+        let modern = |kind: &str| matches!(kind, "image/jxl" | "image/avif" | "image/webp");
         assert!(rendered.clone().count() >= 10 && rendered.clone().all(|one| modern(&one.media_type)));
 
         let written = visit(&chromium, device, &format!("{}{AS_WRITTEN}", kivet.root)).await;

@@ -4,7 +4,9 @@
 mod administration;
 mod checks;
 mod console;
+mod css;
 mod demo_site;
+mod engine;
 mod front_page;
 mod pictures;
 mod refusals;

@@ -152,7 +152,7 @@ async fn a_flat_logo_is_exact_and_transparency_survives_or_is_laid_on_a_colour()
     let draw = async |path: &str| {
         let bytes = kivet.picture(path).await.bytes().await.unwrap();
         let facts = probe(&bytes, Limits::default()).unwrap();
-        let plan = kivet_recipe::plan(&"as-png".parse().unwrap(), facts.size);
+        let plan = kivet_recipe::plan_for(&"as-png".parse().unwrap(), &facts);
         (facts.format, kivet_image::draw(&bytes, &facts, &plan, None).unwrap())
     };
     let (format, logo) = draw("/pic/320w/photos/brand/windmark-logo.png").await;

@@ -57,7 +57,8 @@ async fn every_bad_request_is_told_what_is_wrong_and_what_would_work() {
         ("/pic/640w/odd/half.png", 422, "damaged-original", "png data is damaged"),
         ("/pic/640w/odd/inside.png", 422, "damaged-original", "png data is damaged"),
         ("/pic/640w/odd/huge.png", 422, "too-many-pixels", "60000 x 60000"),
-        ("/pic/640w/photos/motion/windsock.gif", 415, "not-yet-drawn", "GIF"),
+        ("/pic/640w_overlay-crest/photos/harbour/roofs.jpg", 400, "unknown-overlay", "`crest`"),
+        ("/pic/16000w_as-png/photos/brand/mark.svg", 400, "impossible-recipe", "million"),
         ("/pic/640w_320w/photos/harbour/roofs.jpg", 400, "impossible-recipe", "`320w`"),
         ("/pic/640w/photos/harbour/roofs.jpg?width=320", 400, "unknown-query-key", "`width`"),
     ] {

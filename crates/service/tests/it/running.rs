@@ -5,7 +5,8 @@ use std::{
     path::{Path, PathBuf},
 };
 
-use kivet_service::{Config, Limits, Service, ShelfSource};
+use kivet_recipe::Policy;
+use kivet_service::{Config, Limits, Originals, Service, ShelfSettings, ShelfSource};
 use reqwest::{Client, RequestBuilder, Response};
 use tempfile::TempDir;
 use tokio::{sync::oneshot, task::JoinHandle};
@@ -32,23 +33,34 @@ impl Running {
     pub async fn start() -> Self {
         let folder = tempfile::tempdir().unwrap();
         std::fs::create_dir(folder.path().join("odd")).unwrap();
-        Self::start_in(folder).await
+        Self::start_in(folder, |_| ()).await
     }
 
-    async fn start_in(folder: TempDir) -> Self {
+    /// A service whose configuration the test changes first.
+    pub async fn start_with(change: impl FnOnce(&mut Config)) -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        std::fs::create_dir(folder.path().join("odd")).unwrap();
+        Self::start_in(folder, change).await
+    }
+
+    async fn start_in(folder: TempDir, change: impl FnOnce(&mut Config)) -> Self {
         let odd = folder.path().join("odd");
+        let shelf = |source| ShelfSettings { source, overlay: None, originals: Originals::default() };
         let shelves = BTreeMap::from([
-            ("photos".to_owned(), ShelfSource::Folder(demo().join("originals"))),
-            ("odd".to_owned(), ShelfSource::Folder(odd.clone())),
-            ("press".to_owned(), ShelfSource::Web("https://press.example/uploads/".to_owned())),
+            ("photos".to_owned(), shelf(ShelfSource::Folder(demo().join("originals")))),
+            ("odd".to_owned(), shelf(ShelfSource::Folder(odd.clone()))),
+            ("press".to_owned(), shelf(ShelfSource::Web("https://press.example/uploads/".to_owned()))),
         ]);
-        let config = Config {
+        let mut config = Config {
             listen: ([127, 0, 0, 1], 0).into(),
             data: folder.path().join("data"),
             shelves,
+            overlays: BTreeMap::new(),
+            policy: Policy::default(),
             limits: Limits::default(),
             demo: Some(demo()),
         };
+        change(&mut config);
         let service = Service::bind(&config).await.unwrap();
         let root = format!("http://{}", service.address());
         let sign_in_link = service.sign_in_link().unwrap();
@@ -63,7 +75,7 @@ impl Running {
     pub async fn restart(mut self) -> Self {
         self.tell_to_stop();
         self.serving.await.unwrap();
-        Self::start_in(self.folder).await
+        Self::start_in(self.folder, |_| ()).await
     }
 
     /// Tells the service to stop, without waiting for it.
@@ -82,6 +94,10 @@ impl Running {
     /// A picture, asked for as a current browser asks.
     pub async fn picture(&self, path: &str) -> Response {
         self.request(path).header("accept", MODERN).send().await.unwrap()
+    }
+
+    pub fn data(&self) -> PathBuf {
+        self.folder.path().join("data")
     }
 
     pub fn token(&self) -> String {

@@ -90,6 +90,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Looks at one original: its facts, with dominant colour and soft placeholder. */
+        get: operations["look"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/markup": {
         parameters: {
             query?: never;
@@ -195,6 +212,8 @@ export interface components {
              * @description `2x`.
              */
             density?: number | null;
+            /** @description All other clauses, as written: turns, filters, overlays, metadata. */
+            edits: string[];
             /**
              * Format: int32
              * @description `fidelity-70`.
@@ -255,6 +274,13 @@ export interface components {
              * @description Bytes of the file.
              */
             bytes: number;
+            /**
+             * Format: int32
+             * @description Bits a channel.
+             */
+            depth: number;
+            /** @description The colour there is most of, as `#rrggbb`; absent until the picture was looked at. */
+            dominant?: string | null;
             /** @description Its format's name. */
             format: string;
             /**
@@ -273,6 +299,15 @@ export interface components {
             orientation: number;
             /** @description The name of its colour profile. */
             profile?: string | null;
+            /**
+             * @description A blurred miniature as a `data:` address of fewer than 400 bytes; absent until the picture was looked at, and
+             *     under transparency.
+             */
+            soft?: string | null;
+            /** @description True if the file ends before its picture does. */
+            truncated: boolean;
+            /** @description True if its colours reach beyond sRGB. */
+            wide: boolean;
             /**
              * Format: int32
              * @description Pixels across, upright.
@@ -311,7 +346,7 @@ export interface components {
             facts?: components["schemas"]["FactsAnswer"] | null;
             /** @description `shelf/path`, as people write it. */
             id: string;
-            /** @description Why it cannot be used, or not be drawn yet. */
+            /** @description Why it cannot be used. */
             problem?: string | null;
         };
         /** @description What comes out. */
@@ -604,6 +639,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LibraryPage"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look: {
+        parameters: {
+            query: {
+                /** @description The original, as `shelf/path`. */
+                original: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OriginalAnswer"];
                 };
             };
             400: {

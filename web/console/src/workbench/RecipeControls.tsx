@@ -1,4 +1,4 @@
-import { ColorPicker, InputNumber, Segmented, Select, Slider, Switch } from "antd";
+import { Button, ColorPicker, InputNumber, Segmented, Select, Slider, Switch } from "antd";
 import type { Clauses } from "../api/client";
 import { PositionGrid } from "./PositionGrid";
 import { canPlace } from "./recipeText";
@@ -10,6 +10,12 @@ interface Props {
 
 const RATIOS = ["1-1", "3-2", "4-3", "16-9", "21-9", "2-3", "9-16"];
 const DEFAULT_FIDELITY = 70;
+
+/** Offered to pick; any other clause of the kind can be typed. */
+const EDITS = [
+  "trim", "rotate-90", "rotate-180", "rotate-270", "flip-x", "flip-y", "blur-6", "saturate-150", "brightness-90", "contrast-110",
+  "grayscale-100", "sepia-60", "hue-rotate-30", "sharpen-40", "pixelate-12", "still", "keep-credit", "keep-all",
+];
 
 /** The recipe by hand: each control is one clause. */
 export function RecipeControls({ clauses, onChange }: Props) {
@@ -59,7 +65,26 @@ export function RecipeControls({ clauses, onChange }: Props) {
       </div>
       <div className="row">
         <span>Keep</span>
-        <PositionGrid value={clauses.position ?? "center"} disabled={!canPlace(clauses)} onChange={(position) => { onChange({ position }); }} />
+        <span>
+          <PositionGrid value={clauses.position ?? ""} disabled={!canPlace(clauses)} onChange={(position) => { onChange({ position }); }} />
+          {canPlace(clauses) && clauses.position && (
+            <Button type="link" size="small" onClick={() => { onChange({ position: null }); }}>
+              what the picture shows
+            </Button>
+          )}
+        </span>
+      </div>
+      <div className="row">
+        <label htmlFor="edits">Edits</label>
+        <Select
+          id="edits"
+          mode="tags"
+          placeholder="none"
+          value={clauses.edits}
+          options={EDITS.map((edit) => ({ value: edit, label: edit }))}
+          tokenSeparators={["_", " ", ","]}
+          onChange={(edits: string[]) => { onChange({ edits }); }}
+        />
       </div>
       <div className="row">
         <span>Fidelity</span>

@@ -9,6 +9,7 @@ export function recipeText(clauses: Clauses): string {
     clauses.ratio && `ratio-${clauses.ratio}`,
     clauses.fit,
     clauses.position && `at-${clauses.position}`,
+    ...clauses.edits,
     clauses.lossless ? "lossless" : clauses.fidelity && `fidelity-${clauses.fidelity}`,
     clauses.format && `as-${clauses.format}`,
     clauses.canvas && `on-${clauses.canvas}`,

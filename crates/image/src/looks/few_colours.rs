@@ -2,7 +2,7 @@
 
 use kivet_recipe::{Facts, Size};
 
-use crate::{ImageError, decode};
+use crate::ImageError;
 
 /// A drawing has so much of its area in this many colours.
 const COLOURS: usize = 16;
@@ -29,8 +29,7 @@ const PIXELS: u64 = 2_000_000;
 /// # Errors
 /// If it cannot be decoded.
 pub fn few_colours(bytes: &[u8], facts: &Facts) -> Result<bool, ImageError> {
-    let eighths = if facts.size.pixels() > PIXELS { 4 } else { 8 };
-    let mut source = decode::open(bytes, facts, eighths)?;
+    let mut source = super::open_small(bytes, facts, PIXELS)?;
     let Size { width, height } = source.size();
     let mut row = vec![0.0; width as usize * 4];
     let mut tally = Tally::default();

@@ -1,12 +1,16 @@
-//! Into linear light and back: the sRGB transfer function (IEC 61966-2-1) and embedded profiles.
+//! Into linear light and back: the sRGB transfer function (IEC 61966-2-1), profiles, and what headers say.
 
-use std::sync::{Arc, LazyLock};
+mod linear;
+mod space;
 
-use moxcms::{ColorProfile, Layout, TransformExecutor, TransformOptions};
+use std::sync::LazyLock;
+
+pub(crate) use linear::{Buffer, Layout, Linear, Samples};
+pub(crate) use space::{Space, target};
 
 /// Linear light of each 8-bit sRGB value, 0 to 1, once for each channel and in that channel's lane, so that a pixel is the
 /// sum of three entries; red's brings the opaque alpha. 12 KiB: it stays in the innermost cache.
-static LINEAR: LazyLock<Box<[[[f32; 4]; 256]; 3]>> = LazyLock::new(|| {
+pub(super) static LINEAR: LazyLock<Box<[[[f32; 4]; 256]; 3]>> = LazyLock::new(|| {
     let lane = |channel: usize, value: usize| {
         let mut entry = [0.0; 4];
         entry[channel] = to_linear(value as f64 / 255.0) as f32;
@@ -23,79 +27,52 @@ const DARKEST: f32 = 1.0 / 8192.0;
 const DROPPED: u32 = 13;
 
 /// The 8-bit sRGB value nearest to each float from [`DARKEST`] to 1 in steps of a thousandth of itself, by its leading
-/// bits. 13 KiB.
-static ENCODED: LazyLock<Box<[u8]>> = LazyLock::new(|| {
+/// bits; filled up to a power of two, so that an index can be masked instead of checked. 16 KiB.
+static ENCODED: LazyLock<Box<Encoded>> = LazyLock::new(|| {
     let first = DARKEST.to_bits() >> DROPPED;
     let last = 1f32.to_bits() >> DROPPED;
     let middle = |bits: u32| f32::from_bits((bits << DROPPED) + (1 << (DROPPED - 1)));
-    (first..=last).map(|bits| (from_linear(f64::from(middle(bits).min(1.0))) * 255.0).round() as u8).collect()
+    let value = |bits: u32| (from_linear(f64::from(middle(bits).min(1.0))) * 255.0).round() as u8;
+    Box::new(std::array::from_fn(|at| value((first + at as u32).min(last))))
 });
 
-fn to_linear(encoded: f64) -> f64 {
+type Encoded = [u8; 1 << 14];
+
+pub(crate) fn to_linear(encoded: f64) -> f64 {
     if encoded <= 0.040_45 { encoded / 12.92 } else { ((encoded + 0.055) / 1.055).powf(2.4) }
 }
 
-fn from_linear(linear: f64) -> f64 {
+pub(crate) fn from_linear(linear: f64) -> f64 {
     if linear <= 0.003_130_8 { linear * 12.92 } else { 1.055 * linear.powf(1.0 / 2.4) - 0.055 }
 }
 
-/// How the rows of one original become linear light.
-pub(crate) struct Linear {
-    tables: &'static [[[f32; 4]; 256]; 3],
-    /// To sRGB from the embedded profile, where that is another space.
-    transform: Option<Arc<dyn TransformExecutor<u8> + Send + Sync>>,
-    converted: Vec<u8>,
-}
-
-impl Linear {
-    /// For rows of 8-bit RGB in the space of the ICC `profile`; sRGB if there is none. A profile that cannot be read
-    /// or is not for RGB is taken as sRGB, as browsers do.
-    pub(crate) fn new(profile: Option<&[u8]>) -> Self {
-        let transform = profile.and_then(|bytes| {
-            let source = ColorProfile::new_from_slice(bytes).ok()?;
-            source
-                .create_transform_8bit(Layout::Rgb, &ColorProfile::new_srgb(), Layout::Rgb, TransformOptions::default())
-                .ok()
-        });
-        Self { tables: &LINEAR, transform, converted: Vec::new() }
-    }
-
-    /// One row of RGB bytes to linear RGBA, opaque.
-    pub(crate) fn rgb(&mut self, row: &[u8], linear: &mut [f32]) {
-        let row = match &self.transform {
-            Some(transform) => {
-                self.converted.resize(row.len(), 0);
-                match transform.transform(row, &mut self.converted) {
-                    Ok(()) => &self.converted,
-                    Err(_) => row,
-                }
-            }
-            None => row,
-        };
-        let [reds, greens, blues] = self.tables;
-        for (pixel, out) in row.chunks_exact(3).zip(linear.chunks_exact_mut(4)) {
-            let (red, green, blue) = (reds[pixel[0] as usize], greens[pixel[1] as usize], blues[pixel[2] as usize]);
-            for lane in 0..4 {
-                out[lane] = red[lane] + green[lane] + blue[lane];
-            }
-        }
-    }
-
-    /// One row of straight RGBA bytes to linear RGBA, premultiplied.
-    pub(crate) fn rgba(&mut self, row: &[u8], linear: &mut [f32]) {
-        let colours: Vec<u8> = row.chunks_exact(4).flat_map(|pixel| [pixel[0], pixel[1], pixel[2]]).collect();
-        self.rgb(&colours, linear);
-        for (pixel, out) in row.chunks_exact(4).zip(linear.chunks_exact_mut(4)) {
-            let alpha = f32::from(pixel[3]) / 255.0;
-            out.iter_mut().for_each(|channel| *channel *= alpha);
-        }
-    }
-}
-
 /// The 8-bit sRGB value nearest to a linear one.
-fn encoded(table: &[u8], linear: f32) -> u8 {
+fn encoded(table: &Encoded, linear: f32) -> u8 {
     let bits = linear.clamp(DARKEST, 1.0).to_bits();
-    table[((bits >> DROPPED) - (DARKEST.to_bits() >> DROPPED)) as usize]
+    table[(bits >> DROPPED).wrapping_sub(DARKEST.to_bits() >> DROPPED) as usize & (table.len() - 1)]
+}
+
+/// Linear light of each 8-bit sRGB value, 65,535 being one; and back from a quarter of that.
+static MEANS: LazyLock<([u16; 256], Box<[u8; 1 << 14]>)> = LazyLock::new(|| {
+    let up = |value: usize| (to_linear(value as f64 / 255.0) * 65_535.0).round() as u16;
+    let down = |value: usize| (from_linear((value as f64 + 0.5) / 16_384.0) * 255.0).round() as u8;
+    (std::array::from_fn(up), Box::new(std::array::from_fn(down)))
+});
+
+/// The means of squares of four pixels, in linear light: two rows of opaque sRGB bytes to one of half the width.
+pub(crate) fn halve(above: &[u8], below: &[u8], out: &mut [u8]) {
+    let (up, down) = &*MEANS;
+    let linear = |value: u8| u32::from(up[value as usize]);
+    let squares = above.as_chunks::<6>().0.iter().zip(below.as_chunks::<6>().0);
+    for ((above, below), out) in squares.zip(out.as_chunks_mut::<3>().0) {
+        for channel in 0..3 {
+            let sum = linear(above[channel])
+                + linear(above[channel + 3])
+                + linear(below[channel])
+                + linear(below[channel + 3]);
+            out[channel] = down[(sum >> 4) as usize & (down.len() - 1)];
+        }
+    }
 }
 
 /// A linear premultiplied row to sRGB bytes, three a pixel: for opaque pictures.
@@ -123,16 +100,30 @@ pub(crate) fn pack_rgba(linear: &[f32], row: &mut [u8]) {
 
 #[cfg(test)]
 mod tests {
+    use kivet_recipe::Gamut;
+
     use super::*;
 
     #[test]
     fn every_value_survives_the_way_there_and_back() {
         let row: Vec<u8> = (0..=255).flat_map(|value| [value, 255 - value, value]).collect();
         let mut linear = vec![0.0; 256 * 4];
-        Linear::new(None).rgb(&row, &mut linear);
+        let mut way = Linear::new(&Space::Srgb, Gamut::Srgb, Layout::Rgb, false);
+        way.row(Samples::Eight(&row), &mut linear);
         let mut back = vec![0; row.len()];
         pack_rgb(&linear, &mut back);
         assert_eq!(back, row);
+    }
+
+    #[test]
+    fn a_square_of_four_becomes_its_mean_light() {
+        let mut out = [0; 3];
+        for value in 0..=255 {
+            halve(&[value; 6], &[value; 6], &mut out);
+            assert!(out[0].abs_diff(value) <= 1, "{value} became {}", out[0]);
+        }
+        halve(&[0, 0, 0, 255, 255, 255], &[255, 255, 255, 0, 0, 0], &mut out);
+        assert_eq!(out, [188; 3], "half the light");
     }
 
     #[test]
@@ -151,9 +142,11 @@ mod tests {
 
     #[test]
     fn a_wide_gamut_profile_is_converted() {
-        let profile = ColorProfile::new_display_p3().encode().expect("a profile");
+        let profile = target(Gamut::DisplayP3).encode().expect("a profile");
+        let space = Space::of_icc(Some(&profile));
+        assert!(space.is_wide() && !Space::Srgb.is_wide());
         let mut linear = [0.0; 4];
-        Linear::new(Some(&profile)).rgb(&[200, 120, 60], &mut linear);
+        Linear::new(&space, Gamut::Srgb, Layout::Rgb, false).row(Samples::Eight(&[200, 120, 60]), &mut linear);
         let mut srgb = [0; 3];
         pack_rgb(&linear, &mut srgb);
         // Display P3 (200, 120, 60) by the matrices of CSS Color 4, section 17: sRGB (213.0, 115.0, 42.4).

@@ -1,7 +1,15 @@
 //! What a file carries that no viewer sees: EXIF, XMP, thumbnails, comments. The colour profile is not counted: it
 //! has a part in what is seen.
 
-use crate::probe::jpeg;
+mod blocks;
+mod kept;
+mod location;
+
+use crate::{probe::jpeg, riff};
+
+pub(crate) use kept::kept;
+pub use kept::{Credit, Kept, credit};
+pub use location::without_location;
 
 /// Metadata of a file.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -43,36 +51,37 @@ fn of_jpeg(bytes: &[u8]) -> Metadata {
 
 fn of_png(bytes: &[u8]) -> Metadata {
     let mut found = Metadata::default();
-    let mut rest = bytes.get(8..).unwrap_or_default();
-    while let [a, b, c, d, kind @ ..] = rest {
-        let length = u32::from_be_bytes([*a, *b, *c, *d]) as usize;
-        let Some((name, data)) = kind.split_at_checked(4) else { break };
-        let Some(data) = data.get(..length) else { break };
-        match name {
+    for (name, data) in png_chunks(bytes) {
+        match &name {
             b"eXIf" => found.add(data, Some(data)),
             b"tEXt" | b"zTXt" | b"iTXt" | b"tIME" => found.add(data, None),
             _ => {}
         }
-        let Some(next) = rest.get(12 + length..) else { break };
-        rest = next;
     }
     found
 }
 
+/// Name and data of each chunk, up to where the file breaks off.
+pub(crate) fn png_chunks(bytes: &[u8]) -> impl Iterator<Item = ([u8; 4], &[u8])> {
+    let mut rest = bytes.get(8..).unwrap_or_default();
+    std::iter::from_fn(move || {
+        let (length, after) = rest.split_first_chunk::<4>()?;
+        let (name, data) = after.split_first_chunk::<4>()?;
+        let length = u32::from_be_bytes(*length) as usize;
+        let content = data.get(..length)?;
+        rest = data.get(length + 4..).unwrap_or_default();
+        Some((*name, content))
+    })
+}
+
 fn of_webp(bytes: &[u8]) -> Metadata {
     let mut found = Metadata::default();
-    let mut rest = &bytes[12..];
-    while let [a, b, c, d, e, f, g, h, data @ ..] = rest {
-        let length = u32::from_le_bytes([*e, *f, *g, *h]) as usize;
-        let Some(content) = data.get(..length) else { break };
-        match [*a, *b, *c, *d] {
-            [b'E', b'X', b'I', b'F'] => found.add(content, Some(content.strip_prefix(b"Exif\0\0").unwrap_or(content))),
-            [b'X', b'M', b'P', b' '] => found.add(content, None),
+    for (name, content) in riff::chunks(bytes) {
+        match &name {
+            b"EXIF" => found.add(content, Some(content.strip_prefix(b"Exif\0\0").unwrap_or(content))),
+            b"XMP " => found.add(content, None),
             _ => {}
         }
-        // Chunks begin at even places.
-        let Some(next) = data.get(length + length % 2..) else { break };
-        rest = next;
     }
     found
 }

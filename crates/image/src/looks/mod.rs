@@ -1,0 +1,86 @@
+//! What a look at a picture's pixels tells: where attention lies, its colour, a miniature, its borders.
+
+mod borders;
+mod few_colours;
+mod soft;
+mod subject;
+
+use kivet_recipe::{Facts, Gamut, Looks, Recipe, Size, Subject, plan};
+
+pub use borders::content;
+pub use few_colours::few_colours;
+
+use crate::{
+    Fonts, ImageError, Limits, Raster,
+    decode::{self, Reading},
+    draw_plan,
+};
+
+/// The longer side of the picture looked at.
+const LOOKED_AT: u32 = 192;
+
+/// Looks at a picture.
+///
+/// # Errors
+/// If it cannot be decoded.
+pub fn look(bytes: &[u8], facts: &Facts) -> Result<Looks, ImageError> {
+    let raster = draw_plan(bytes, facts, &plan_within(LOOKED_AT, facts), None, &Fonts::default())?;
+    Ok(looks_of(&raster))
+}
+
+/// Looks at a picture through a smaller version of it, which is not turned upright yet.
+pub(crate) fn look_through(stored: &Raster, facts: &Facts) -> Result<Looks, ImageError> {
+    let scaled =
+        Facts { size: facts.orientation.apply(stored.size()), ..Facts::plain(facts.format, stored.size(), facts.kind) };
+    let plan = plan_within(LOOKED_AT, &scaled);
+    // The plan is for the upright picture; the pixels are stored ones, turned after they are drawn.
+    let small = crate::redraw_turned(stored, &plan, facts.orientation)?;
+    Ok(looks_of(&small))
+}
+
+/// What a small, upright picture shows. `look` for pixels that are at hand already.
+pub fn looks_of(small: &Raster) -> Looks {
+    Looks { subject: subject::find(small), dominant: dominant(small), soft: soft::address(small) }
+}
+
+/// The whole upright picture within a square of `side`.
+fn plan_within(side: u32, facts: &Facts) -> kivet_recipe::Plan {
+    let Size { width, height } = facts.size;
+    let recipe = if width >= height {
+        Recipe { width: Some(side.min(width)), ..Recipe::default() }
+    } else {
+        Recipe { height: Some(side.min(height)), ..Recipe::default() }
+    };
+    kivet_recipe::Plan { turned: facts.orientation, ..plan(&recipe, facts.size) }
+}
+
+/// The mean of the colours in the fullest of coarse bins; transparent pixels do not count.
+fn dominant(small: &Raster) -> [u8; 3] {
+    let mut bins = vec![([0u32; 3], 0u32); 1 << 12];
+    for pixel in
+        small.bytes().chunks_exact(small.channels()).filter(|pixel| pixel.get(3).is_none_or(|alpha| *alpha > 127))
+    {
+        let bin = usize::from(pixel[0] >> 4) << 8 | usize::from(pixel[1] >> 4) << 4 | usize::from(pixel[2] >> 4);
+        let (sums, count) = &mut bins[bin];
+        sums.iter_mut().zip(pixel).for_each(|(sum, value)| *sum += u32::from(*value));
+        *count += 1;
+    }
+    bins.into_iter()
+        .max_by_key(|(_, count)| *count)
+        .map_or([0; 3], |(sums, count)| sums.map(|sum| (sum / count.max(1)) as u8))
+}
+
+/// Opens a picture at no more than about `pixels`, where its codec can.
+fn open_small<'a>(bytes: &'a [u8], facts: &Facts, pixels: u64) -> Result<Box<dyn decode::RowSource + 'a>, ImageError> {
+    let eighths = if facts.size.pixels() > pixels { 4 } else { 8 };
+    decode::open(bytes, facts, Reading { eighths, gamut: Gamut::Srgb, limits: Limits::DEFAULT })
+}
+
+/// A grid that says nothing: attention lies in the middle.
+fn no_subject() -> Subject {
+    const MIDDLE: [u8; 9] = [0, 0, 0, 0, 1, 0, 0, 0, 0];
+    Subject::new(3, MIDDLE.to_vec()).unwrap_or_else(|| unreachable!("nine weights are three rows of three"))
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,65 @@
+//! A vector as pixels.
+
+use std::sync::Arc;
+
+use kivet_recipe::{CanvasColour, Plan, Recipe, Size, plan};
+use resvg::{
+    tiny_skia::{Pixmap, Transform},
+    usvg::{ImageHrefResolver, Options, Tree, fontdb::Database},
+};
+
+use super::{cut, damaged};
+use crate::{ImageError, Raster};
+
+/// The fonts that text in drawings is set in. Empty by default: text is then left out.
+#[derive(Clone, Debug, Default)]
+pub struct Fonts(Arc<Database>);
+
+impl Fonts {
+    /// Those installed on this machine; reads them from disk.
+    pub fn of_system() -> Self {
+        let mut fonts = Database::new();
+        fonts.load_system_fonts();
+        Self(Arc::new(fonts))
+    }
+}
+
+/// A look at the whole drawing at about the size it says, without text.
+pub(crate) fn draw_whole(bytes: &[u8], natural: Size) -> Result<Raster, ImageError> {
+    const LONGEST: u32 = 2048;
+    let scale = f64::from(LONGEST) / f64::from(natural.width.max(natural.height));
+    let recipe = if scale < 1.0 {
+        Recipe { width: Some(((f64::from(natural.width) * scale) as u32).max(1)), ..Recipe::default() }
+    } else {
+        Recipe::default()
+    };
+    draw(bytes, natural, &plan(&recipe, natural), None, &Fonts::default())
+}
+
+/// Draws the vector as `plan` says, with alpha.
+pub(crate) fn draw(
+    bytes: &[u8],
+    natural: Size,
+    plan: &Plan,
+    canvas: Option<CanvasColour>,
+    fonts: &Fonts,
+) -> Result<Raster, ImageError> {
+    let vector = cut::cut(bytes, natural, plan, canvas)?;
+    let options = Options {
+        fontdb: Arc::clone(&fonts.0),
+        // Pictures carried inside are drawn; nothing is ever read from disk.
+        image_href_resolver: ImageHrefResolver {
+            resolve_data: ImageHrefResolver::default_data_resolver(),
+            resolve_string: Box::new(|_, _| None),
+        },
+        ..Options::default()
+    };
+    let tree = Tree::from_str(&vector, &options).map_err(damaged)?;
+    let Size { width, height } = plan.size;
+    let mut pixmap = Pixmap::new(width, height).ok_or_else(|| damaged("it is too large to draw"))?;
+    let (x, y) = (width as f32 / tree.size().width(), height as f32 / tree.size().height());
+    resvg::render(&tree, Transform::from_scale(x, y), &mut pixmap.as_mut());
+    let mut pixels = pixmap.take_demultiplied();
+    pixels.truncate(width as usize * height as usize * 4);
+    Raster::new(plan.size, true, pixels).ok_or_else(|| damaged("it was drawn at another size"))
+}

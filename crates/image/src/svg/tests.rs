@@ -1,0 +1,106 @@
+use std::io::Write;
+
+use flate2::{Compression, write::GzEncoder};
+use kivet_recipe::{Recipe, Size, plan_for};
+
+use super::*;
+use crate::{Limits, probe as probe_any};
+
+fn cut_by(text: &str, recipe: &str) -> String {
+    let facts = probe_any(text.as_bytes(), Limits::default()).expect(text);
+    let recipe: Recipe = recipe.parse().expect(recipe);
+    cut(text.as_bytes(), facts.size, &plan_for(&recipe, &facts), recipe.canvas).expect(text)
+}
+
+#[test]
+fn what_could_act_or_reach_out_is_left_out_and_the_drawing_stays() {
+    let nasty = r##"<?xml version="1.0"?><?xml-stylesheet href="https://elsewhere.test/a.css"?>
+        <svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" viewBox="0 0 40 30" onload="act()">
+        <script>act()</script><style>@import url(https://elsewhere.test/b.css); .a { fill: red }</style>
+        <style>.kept { fill: url( '#paint' ) }</style>
+        <foreignObject><body xmlns="http://www.w3.org/1999/xhtml"><img src="x" onerror="act()"/></body></foreignObject>
+        <a href="javascript:act()"><path d="M0 0h9v9z" fill="#c22" OnClick="act()"/></a>
+        <image href="https://elsewhere.test/c.png" width="9" height="9"/><image xlink:href="data:image/png;base64,AAAA"/>
+        <use xlink:href="other.svg#x"/><use href="#mine"/>
+        <rect style="fill:url(https://elsewhere.test/d.svg#p)" width="4" height="4"/>
+        <circle id="mine" r="3" style="fill: u\72l(https://elsewhere.test/e)"/>
+        <animate attributeName="href" to="javascript:act()"/><set attributeName="onclick" to="act()"/>
+        <text>5 &lt; 7 &amp; 8</text></svg>"##;
+    let clean = cut_by(nasty, "fidelity-70");
+    for gone in [
+        "script",
+        "act()",
+        "elsewhere",
+        "foreignObject",
+        "onload",
+        "onerror",
+        "other.svg",
+        "javascript",
+        "xml-stylesheet",
+    ] {
+        assert!(!clean.contains(gone), "{gone} is still there: {clean}");
+    }
+    for kept in ["M0 0h9v9z", "#c22", "href=\"#mine\"", "data:image/png;base64,AAAA", "5 &lt; 7 &amp; 8", "#paint"] {
+        assert!(clean.contains(kept), "{kept} is gone: {clean}");
+    }
+    let twice = cut_by(&clean, "fidelity-70");
+    assert_eq!(cut_by(&twice, "fidelity-70"), twice, "what is clean stays as it is");
+}
+
+#[test]
+fn entities_are_expanded_and_bombs_refused() {
+    let entity = r#"<!DOCTYPE svg [<!ENTITY red "c22">]><svg xmlns="http://www.w3.org/2000/svg" width="4" height="4"><path fill="&red;"/></svg>"#;
+    assert!(cut_by(entity, "fidelity-70").contains("fill=\"c22\""));
+    let levels: String =
+        (1..12).map(|i| format!("<!ENTITY e{i} \"{}\">", format!("&e{};", i - 1).repeat(10))).collect();
+    let bomb = format!(
+        "<!DOCTYPE svg [<!ENTITY e0 \"ha\">{levels}]><svg xmlns=\"http://www.w3.org/2000/svg\"><text>&e11;</text></svg>"
+    );
+    assert!(probe_any(bomb.as_bytes(), Limits::default()).is_err());
+    let deep = format!("<svg xmlns=\"http://www.w3.org/2000/svg\">{}", "<g>".repeat(100_000));
+    assert!(probe_any(deep.as_bytes(), Limits::default()).is_err());
+}
+
+/// A drawing of four quarters: red, green / blue, white.
+const QUARTERS: &str = r##"<svg xmlns="http://www.w3.org/2000/svg" width="40" height="20"><rect width="20" height="10" fill="#dc1e1e"/><rect x="20" width="20" height="10" fill="#1ec81e"/><rect y="10" width="20" height="10" fill="#1e1edc"/><rect x="20" y="10" width="20" height="10" fill="#fff"/></svg>"##;
+
+#[test]
+fn it_is_cropped_turned_and_laid_on_a_canvas_as_pixels_and_as_a_vector_alike() {
+    let at = |recipe: &str, x: u32, y: u32| {
+        let facts = probe_any(QUARTERS.as_bytes(), Limits::default()).expect("a drawing");
+        let recipe: Recipe = recipe.parse().expect(recipe);
+        let plan = plan_for(&recipe, &facts);
+        let raster = draw(QUARTERS.as_bytes(), facts.size, &plan, recipe.canvas, &Fonts::default()).expect("drawn");
+        // The vector, drawn as a picture of its own, is the same.
+        let vector = cut(QUARTERS.as_bytes(), facts.size, &plan, recipe.canvas).expect("cut");
+        let again = probe_any(vector.as_bytes(), Limits::default()).expect("a drawing");
+        assert_eq!(again.size, plan.size);
+        let redrawn = draw_whole(vector.as_bytes(), again.size).expect("drawn");
+        assert_eq!(redrawn.bytes(), raster.bytes());
+        let from = (y * raster.size().width + x) as usize * 4;
+        <[u8; 4]>::try_from(&raster.bytes()[from..from + 4]).expect("a pixel")
+    };
+    assert_eq!(at("80w", 10, 10), [220, 30, 30, 255]);
+    assert_eq!(at("80w_ratio-1-1_at-right", 10, 10), [30, 200, 30, 255]);
+    assert_eq!(at("40w_rotate-90", 5, 5), [30, 30, 220, 255], "the bottom left comes to the top left");
+    assert_eq!(at("80w_flip-x", 10, 10), [30, 200, 30, 255]);
+    assert_eq!(at("80w_80h_contain_on-102030", 10, 5), [16, 32, 48, 255]);
+    assert_eq!(at("80w_80h_contain_on-clear", 10, 5), [0, 0, 0, 0]);
+    assert_eq!(at("80w_80h_fill", 10, 60), [30, 30, 220, 255]);
+}
+
+#[test]
+fn a_packed_drawing_is_read_as_any_other() {
+    let mut packed = GzEncoder::new(Vec::new(), Compression::default());
+    packed.write_all(QUARTERS.as_bytes()).expect("written");
+    let packed = packed.finish().expect("packed");
+    let facts = probe_any(&packed, Limits::default()).expect("a drawing");
+    assert_eq!((facts.format, facts.size), (Format::Svg, Size::new(40, 20)));
+    let bomb = {
+        let mut packed = GzEncoder::new(Vec::new(), Compression::fast());
+        packed.write_all(b"<svg>").expect("written");
+        packed.write_all(&vec![b' '; 20 << 20]).expect("written");
+        packed.finish().expect("packed")
+    };
+    assert!(probe_any(&bomb, Limits::default()).is_err());
+}

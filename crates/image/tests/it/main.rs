@@ -1,0 +1,40 @@
+//! The engine through its public face: files as other programs write them in, renditions out.
+
+mod colour;
+mod credit;
+mod limits;
+mod moving;
+mod subject;
+
+use kivet_image::{Limits, Raster, Rendition, Task, content, draw, look, probe, render};
+use kivet_recipe::{Accepted, Facts, Policy, Recipe, choose, plan_for};
+
+/// What `recipe` makes of an original, for a client that accepts everything.
+fn rendered(original: &[u8], recipe: &str) -> Rendition {
+    rendered_by(original, recipe, &Policy::default())
+}
+
+fn rendered_by(original: &[u8], recipe: &str, policy: &Policy) -> Rendition {
+    let recipe: Recipe = recipe.parse().expect(recipe);
+    let facts = known(original, &recipe);
+    let choice = choose(&recipe, &facts, Accepted::EVERYTHING, policy).expect("a choice");
+    render(original, &facts, &choice, &Task::default()).unwrap_or_else(|error| panic!("{recipe}: {error}"))
+}
+
+/// The facts of an original, looked at as far as the recipe wants.
+fn known(original: &[u8], recipe: &Recipe) -> Facts {
+    let mut facts = probe(original, Limits::default()).expect("a picture");
+    if recipe.wants_subject() {
+        facts.looks = Some(look(original, &facts).expect("a look"));
+    }
+    if recipe.trim {
+        facts.content = Some(content(original, &facts).expect("borders"));
+    }
+    facts
+}
+
+/// The pixels of a file in sRGB, upright, at its own size.
+fn pixels(file: &[u8]) -> Raster {
+    let facts = probe(file, Limits::default()).expect("a picture");
+    draw(file, &facts, &plan_for(&Recipe::default(), &facts), None).expect("drawn")
+}

@@ -1,0 +1,136 @@
+//! Moving pictures: timing, loops and disposal survive, and `still` is the first frame.
+
+use gif::{DisposalMethod, Encoder, Frame, Repeat};
+use kivet_image::{Limits, draw, probe};
+use kivet_recipe::{Format, Recipe, Size, plan_for};
+
+use crate::rendered;
+
+const RED: [u8; 3] = [200, 30, 30];
+const GREEN: [u8; 3] = [30, 180, 40];
+const BLUE: [u8; 3] = [30, 40, 200];
+
+/// 40 x 20: a red ground that stays; a green square that is taken back to what was before; a blue one that leaves a hole.
+fn gif() -> Vec<u8> {
+    let mut bytes = Vec::new();
+    let mut encoder = Encoder::new(&mut bytes, 40, 20, &[]).expect("started");
+    encoder.set_repeat(Repeat::Finite(2)).expect("repeats");
+    let mut frame = |colour: [u8; 3], (left, top, width, height): (u16, u16, u16, u16), delay, dispose| {
+        let mut rgba: Vec<u8> = [colour[0], colour[1], colour[2], 255].repeat(usize::from(width) * usize::from(height));
+        let mut frame = Frame::from_rgba(width, height, &mut rgba);
+        (frame.left, frame.top, frame.delay, frame.dispose) = (left, top, delay, dispose);
+        encoder.write_frame(&frame).expect("a frame");
+    };
+    frame(RED, (0, 0, 40, 20), 10, DisposalMethod::Keep);
+    frame(GREEN, (0, 0, 20, 20), 25, DisposalMethod::Previous);
+    frame(BLUE, (20, 0, 20, 20), 7, DisposalMethod::Background);
+    frame(GREEN, (0, 0, 4, 4), 50, DisposalMethod::Keep);
+    drop(encoder);
+    bytes
+}
+
+/// Colour at a point, or nothing where it is clear.
+type Seen = Option<[u8; 3]>;
+
+/// Frames of a moving GIF by another decoder than the engine's: how often shown, how long each, and what is seen left and
+/// right. A WebP is brought to GIF first, by the decoder of its own library.
+fn frames(file: &[u8], format: Format) -> (u32, Vec<(u32, Seen, Seen)>) {
+    use image::AnimationDecoder;
+    let brought = if format == Format::Webp { rendered(file, "as-gif").bytes } else { file.to_vec() };
+    let seen = |frame: &image::RgbaImage, x: u32| {
+        let pixel = frame.get_pixel(x, frame.height() / 2).0;
+        (pixel[3] > 127).then_some([pixel[0], pixel[1], pixel[2]])
+    };
+    let decoder = image::codecs::gif::GifDecoder::new(std::io::Cursor::new(&brought)).expect("a GIF");
+    let plays = match decoder.loop_count() {
+        image::metadata::LoopCount::Infinite => 0,
+        image::metadata::LoopCount::Finite(times) => times.get() + 1,
+    };
+    let frames = decoder
+        .into_frames()
+        .map(|frame| {
+            let frame = frame.expect("a frame");
+            let (numerator, denominator) = frame.delay().numer_denom_ms();
+            let buffer = frame.buffer();
+            (numerator / denominator, seen(buffer, buffer.width() / 4), seen(buffer, buffer.width() * 3 / 4))
+        })
+        .collect();
+    (plays, frames)
+}
+
+fn near(seen: Seen, expected: Seen) -> bool {
+    match (seen, expected) {
+        (Some(seen), Some(expected)) => seen.iter().zip(expected).all(|(a, b)| a.abs_diff(b) <= 12),
+        (None, None) => true,
+        _ => false,
+    }
+}
+
+#[test]
+fn a_gif_keeps_its_timing_loops_and_disposal_as_webp_and_as_gif() {
+    let original = gif();
+    let facts = probe(&original, Limits::default()).expect("a picture");
+    assert!(facts.motion && facts.size == Size::new(40, 20));
+    let expected: [(u32, Seen, Seen); 4] = [
+        (100, Some(RED), Some(RED)),
+        (250, Some(GREEN), Some(RED)),
+        (70, Some(RED), Some(BLUE)),
+        // The blue square's place was cleared; what remains of the red ground is seen on the left.
+        (500, Some(RED), None),
+    ];
+    for (recipe, format) in [("20w", Format::Webp), ("20w_as-gif", Format::Gif), ("40w_blur-1_as-webp", Format::Webp)] {
+        let made = rendered(&original, recipe);
+        assert_eq!(made.format, format);
+        let (plays, seen) = frames(&made.bytes, format);
+        assert_eq!((plays, seen.len()), (3, 4), "{recipe}");
+        for (i, ((ms, left, right), (expected_ms, expected_left, expected_right))) in
+            seen.into_iter().zip(expected).enumerate()
+        {
+            assert_eq!(ms, expected_ms, "{recipe}, frame {i}");
+            assert!(
+                near(left, expected_left) && near(right, expected_right),
+                "{recipe}, frame {i}: {left:?} {right:?}"
+            );
+        }
+    }
+}
+
+#[test]
+fn still_and_formats_that_stand_give_the_first_frame() {
+    for recipe in ["20w_still", "20w_as-png", "20w_as-jpeg", "20w_as-avif", "20w_as-gif_still"] {
+        let made = rendered(&gif(), recipe);
+        let facts = probe(&made.bytes, Limits::default()).expect("a picture");
+        assert!(!facts.motion, "{recipe}");
+        let drawn = draw(&made.bytes, &facts, &plan_for(&Recipe::default(), &facts), None).expect("drawn");
+        assert!(
+            drawn.bytes()[..3].iter().zip(RED).all(|(got, red)| got.abs_diff(red) <= 12),
+            "{recipe}: {:?}",
+            &drawn.bytes()[..4]
+        );
+    }
+}
+
+#[test]
+fn an_apng_and_a_moving_webp_move_too() {
+    let mut apng = Vec::new();
+    let mut encoder = png::Encoder::new(&mut apng, 16, 8);
+    encoder.set_color(png::ColorType::Rgb);
+    encoder.set_animated(3, 0).expect("animated");
+    let mut writer = encoder.write_header().expect("a header");
+    for colour in [RED, GREEN, BLUE] {
+        writer.set_frame_delay(3, 20).expect("a delay");
+        writer.write_image_data(&colour.repeat(16 * 8)).expect("a frame");
+    }
+    writer.finish().expect("finished");
+    let webp = rendered(&apng, "8w");
+    assert_eq!(webp.format, Format::Webp);
+    let again = rendered(&webp.bytes, "8w_as-gif");
+    for (file, format) in [(&webp.bytes, Format::Webp), (&again.bytes, Format::Gif)] {
+        let (plays, seen) = frames(file, format);
+        assert_eq!(plays, 0);
+        let colours: Vec<_> = seen.iter().map(|(ms, left, _)| (*ms, *left)).collect();
+        for ((ms, left), colour) in colours.into_iter().zip([RED, GREEN, BLUE]) {
+            assert!(ms == 150 && near(left, Some(colour)), "{format}: {ms} ms, {left:?}");
+        }
+    }
+}

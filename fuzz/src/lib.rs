@@ -1,0 +1,135 @@
+//! What is done with hostile bytes. Each function must come back: no panic, no hang, no more memory than its limits say.
+//!
+//! `cargo fuzz run NAME --features libfuzzer` feeds them for as long as wanted; the test here, which CI runs, feeds them
+//! the corpora and a few thousand mutations of these.
+
+use std::time::Duration;
+
+use kivet_image::{Limits, Task, Work, content, credit, few_colours, look, metadata, without_location};
+use kivet_recipe::{Accepted, Policy, Recipe, choose};
+
+/// Small enough that each input takes milliseconds.
+const LIMITS: Limits =
+    Limits { pixels: 1 << 20, bytes: 1 << 20, frames: 20, whole: 32 << 20, time: Duration::from_secs(5) };
+
+/// Facts, metadata, credit, and location cut out.
+pub fn probe(data: &[u8]) {
+    if let Ok(facts) = kivet_image::probe(data, LIMITS) {
+        let clean = without_location(data, facts.format);
+        assert_eq!(clean.len(), data.len(), "what is cut out is blanked in place");
+        assert!(credit(data, facts.format).creator.is_none_or(|creator| !creator.is_empty()));
+    }
+    assert!(metadata(data).bytes <= data.len() as u64);
+}
+
+/// A small rendition, moving if it moves, and a look at the pixels.
+pub fn decode(data: &[u8]) {
+    let Ok(facts) = kivet_image::probe(data, LIMITS) else { return };
+    if facts.size.pixels() > LIMITS.pixels {
+        return;
+    }
+    for recipe in ["24w_20h_on-ffffff_as-png", "16w_as-gif"] {
+        let recipe: Recipe = recipe.parse().unwrap_or_default();
+        if let Ok(choice) = choose(&recipe, &facts, Accepted::EVERYTHING, &Policy::default()) {
+            let task = Task { limits: LIMITS, work: Work::within(LIMITS), ..Task::default() };
+            if let Ok(made) = kivet_image::render(data, &facts, &choice, &task) {
+                assert_eq!(made.size, choice.plan.size);
+            }
+        }
+    }
+    let _ = look(data, &facts).and_then(|_| content(data, &facts)).and_then(|_| few_colours(data, &facts));
+}
+
+/// A recipe's text; what can be read is written and read back the same.
+pub fn recipe(data: &[u8]) {
+    let Ok(text) = std::str::from_utf8(data) else { return };
+    if let Ok(recipe) = text.parse::<Recipe>() {
+        assert_eq!(recipe.to_string().parse::<Recipe>(), Ok(recipe));
+    }
+}
+
+/// A vector cleaned, and what is clean cleaned again: nothing that acts is left.
+pub fn vector(data: &[u8]) {
+    let Ok(facts) = kivet_image::probe(data, LIMITS) else { return };
+    let recipe: Recipe = "64w_ratio-1-1".parse().unwrap_or_default();
+    let Ok(choice) = choose(&recipe, &facts, Accepted::EVERYTHING, &Policy::default()) else { return };
+    if facts.format != kivet_recipe::Format::Svg {
+        return;
+    }
+    if let Ok(made) = kivet_image::render(data, &facts, &choice, &Task::default()) {
+        let text = String::from_utf8_lossy(&made.bytes);
+        for acting in ["<script", "<foreignObject", "<iframe", "<handler"] {
+            assert!(!text.contains(acting), "{acting} is left");
+        }
+        kivet_image::probe(&made.bytes, LIMITS)
+            .map(drop)
+            .unwrap_or_else(|error| panic!("what is clean is a drawing: {error}"));
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::{fs, path::Path};
+
+    /// Mutations of each seed.
+    const ROUNDS: u64 = 2000;
+
+    /// Every seed of a corpus, cut, flipped and spliced in ways that follow from a number.
+    fn smoke(name: &str, feed: fn(&[u8])) {
+        let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("corpus").join(name);
+        let mut seeds: Vec<_> =
+            fs::read_dir(&folder).expect("a corpus").map(|entry| entry.expect("a seed").path()).collect();
+        seeds.sort();
+        assert!(seeds.len() >= 4, "{} holds a few seeds", folder.display());
+        for seed in seeds {
+            let whole = fs::read(&seed).expect("a seed");
+            feed(&whole);
+            for round in 0..ROUNDS {
+                feed(&mutated(&whole, round));
+            }
+        }
+    }
+
+    fn mutated(whole: &[u8], round: u64) -> Vec<u8> {
+        let mut state = round.wrapping_mul(0x9E37_79B9_7F4A_7C15).wrapping_add(whole.len() as u64);
+        let mut roll = |below: usize| {
+            state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+            (state >> 33) as usize % below.max(1)
+        };
+        let mut bytes = whole.to_vec();
+        for _ in 0..=roll(6) {
+            let at = roll(bytes.len());
+            match roll(5) {
+                0 => bytes.truncate(at),
+                1 if at < bytes.len() => bytes[at] ^= 1 << roll(8),
+                2 if at < bytes.len() => bytes[at] = [0, 1, 0x7F, 0x80, 0xFF][roll(5)],
+                3 => bytes.rotate_left(at),
+                _ => {
+                    let part = bytes[at..(at + roll(64)).min(bytes.len())].to_vec();
+                    bytes.splice(at..at, part);
+                }
+            }
+        }
+        bytes
+    }
+
+    #[test]
+    fn probing_survives() {
+        smoke("probe", super::probe);
+    }
+
+    #[test]
+    fn decoding_survives() {
+        smoke("decode", super::decode);
+    }
+
+    #[test]
+    fn recipes_survive() {
+        smoke("recipe", super::recipe);
+    }
+
+    #[test]
+    fn cleaning_survives() {
+        smoke("vector", super::vector);
+    }
+}
