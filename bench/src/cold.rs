@@ -7,7 +7,7 @@ use std::time::{Duration, Instant};
 
 use anyhow::{Result, ensure};
 use kivet_image::{Limits, Task, draw, probe, reduction_for, render};
-use kivet_recipe::{Accepted, Encoding, Policy, Recipe, choose, plan_for};
+use kivet_recipe::{Curves, Encoding, Policy, Recipe, Request, choose, plan_for};
 
 use crate::{bare, photographs};
 
@@ -40,7 +40,7 @@ fn table(name: &str, bytes: &[u8]) -> Result<f64> {
     let mut worst = 0f64;
     for format in ["avif", "webp", "jpeg"] {
         let recipe: Recipe = format!("640w_as-{format}").parse()?;
-        let choice = choose(&recipe, &facts, Accepted::EVERYTHING, &Policy::default())?;
+        let choice = choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, &Policy::default())?;
         let raster = draw(bytes, &facts, &choice.plan, None)?;
         let eighths = reduction_for((choice.plan.crop.width, choice.plan.crop.height), choice.plan.drawn);
         let Encoding::Lossy { setting } = choice.encoding else { unreachable!("a photograph is written lossily") };

@@ -5,7 +5,7 @@ use std::time::{Duration, Instant};
 
 use anyhow::{Result, ensure};
 use kivet_image::{Limits, Raster, Reduction, Task, Work, draw_edited, finish, probe};
-use kivet_recipe::{Accepted, Choice, Encoding, Facts, Gamut, Policy, Recipe, choose};
+use kivet_recipe::{Choice, Curves, Encoding, Facts, Gamut, Policy, Recipe, Request, choose};
 
 use crate::{bare, photographs, prior::score};
 
@@ -50,7 +50,7 @@ pub fn run() -> Result<()> {
 
 fn choice_of(facts: &Facts, width: u32, format: &str) -> Result<Choice> {
     let recipe: Recipe = format!("{width}w_as-{format}").parse()?;
-    Ok(choose(&recipe, facts, Accepted::EVERYTHING, &Policy::default())?)
+    Ok(choose(&recipe, facts, &Curves::default(), &Request::ANYTHING, &Policy::default())?)
 }
 
 /// As the service's pipeline goes: the largest reduction once, halved as far as serves, each shape drawn once.

@@ -4,7 +4,7 @@ use std::{fs::File, io::BufWriter, path::Path, process::Command};
 
 use anyhow::{Context, Result, bail, ensure};
 use kivet_image::{Limits, Task, Work, probe, render};
-use kivet_recipe::{Accepted, Policy, choose};
+use kivet_recipe::{Curves, Policy, Request, choose};
 use mozjpeg::{ColorSpace, Compress};
 
 const SIDE: u32 = 10_000;
@@ -43,7 +43,7 @@ pub fn run() -> Result<()> {
 pub fn one(file: &Path) -> Result<()> {
     let bytes = std::fs::read(file)?;
     let facts = probe(&bytes, Limits::default())?;
-    let choice = choose(&"640w".parse()?, &facts, Accepted::EVERYTHING, &Policy::default())?;
+    let choice = choose(&"640w".parse()?, &facts, &Curves::default(), &Request::ANYTHING, &Policy::default())?;
     let task = Task { work: Work::within(Limits::default()), ..Task::default() };
     let outcome = match render(&bytes, &facts, &choice, &task) {
         Ok(made) => format!("made {} bytes of {}", made.bytes.len(), made.format),

@@ -6,7 +6,7 @@
 use std::time::Duration;
 
 use kivet_image::{Limits, Task, Work, content, credit, few_colours, look, metadata, without_location};
-use kivet_recipe::{Accepted, Policy, Recipe, choose};
+use kivet_recipe::{Curves, Policy, Recipe, Request, choose};
 
 /// Small enough that each input takes milliseconds.
 const LIMITS: Limits =
@@ -30,7 +30,7 @@ pub fn decode(data: &[u8]) {
     }
     for recipe in ["24w_20h_on-ffffff_as-png", "16w_as-gif"] {
         let recipe: Recipe = recipe.parse().unwrap_or_default();
-        if let Ok(choice) = choose(&recipe, &facts, Accepted::EVERYTHING, &Policy::default()) {
+        if let Ok(choice) = choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, &Policy::default()) {
             let task = Task { limits: LIMITS, work: Work::within(LIMITS), ..Task::default() };
             if let Ok(made) = kivet_image::render(data, &facts, &choice, &task) {
                 assert_eq!(made.size, choice.plan.size);
@@ -52,7 +52,9 @@ pub fn recipe(data: &[u8]) {
 pub fn vector(data: &[u8]) {
     let Ok(facts) = kivet_image::probe(data, LIMITS) else { return };
     let recipe: Recipe = "64w_ratio-1-1".parse().unwrap_or_default();
-    let Ok(choice) = choose(&recipe, &facts, Accepted::EVERYTHING, &Policy::default()) else { return };
+    let Ok(choice) = choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, &Policy::default()) else {
+        return;
+    };
     if facts.format != kivet_recipe::Format::Svg {
         return;
     }

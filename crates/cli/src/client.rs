@@ -37,6 +37,20 @@ impl Reach {
         self.send(Method::POST, path, |request| request.json(document))
     }
 
+    /// Puts a document in place and reads the answer.
+    pub fn put<T: DeserializeOwned>(&self, path: &str, document: &impl Serialize) -> Result<T> {
+        self.send(Method::PUT, path, |request| request.json(document))
+    }
+
+    /// Asks with headers for what the service tells its own machine, token or not.
+    pub fn ask<T: DeserializeOwned>(&self, path: &str, headers: &[(&str, String)]) -> Result<T> {
+        let token = self.token.clone().or_else(|| token_in(&self.data).ok());
+        self.answer(Method::GET, path, |request| {
+            let request = headers.iter().fold(request, |request, (name, value)| request.header(*name, value));
+            token.iter().fold(request, RequestBuilder::bearer_auth)
+        })
+    }
+
     fn send<T: DeserializeOwned>(
         &self,
         method: Method,
@@ -47,8 +61,17 @@ impl Reach {
             Some(token) => token.clone(),
             None => token_in(&self.data)?,
         };
+        self.answer(method, path, |request| with(request).bearer_auth(token))
+    }
+
+    fn answer<T: DeserializeOwned>(
+        &self,
+        method: Method,
+        path: &str,
+        with: impl FnOnce(RequestBuilder) -> RequestBuilder,
+    ) -> Result<T> {
         runtime()?.block_on(async {
-            let request = with(Client::new().request(method, format!("{}{path}", self.service()))).bearer_auth(token);
+            let request = with(Client::new().request(method, format!("{}{path}", self.service())));
             let answer = request.send().await.with_context(|| {
                 format!(
                     "no service answers at {}; start one with `kivet serve` or name it with --service",

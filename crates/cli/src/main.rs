@@ -33,6 +33,10 @@ enum Command {
     Demo(commands::demo::Demo),
     /// Make one rendition of a file, without a service.
     Render(commands::render::Render),
+    /// Say what a picture request would get, and why.
+    Why(commands::why::Why),
+    /// See and mark originals.
+    Library(commands::library::Library),
     /// Write the markup for an original in a layout.
     Markup(commands::markup::Markup),
     /// Say what pages waste on pictures, what that costs and how to mend it.
@@ -49,6 +53,8 @@ fn main() -> ExitCode {
         Command::Serve(serve) => serve.run(json),
         Command::Demo(demo) => demo.run(json),
         Command::Render(render) => render.run(json),
+        Command::Why(why) => why.run(json),
+        Command::Library(library) => library.run(json),
         Command::Markup(markup) => markup.run(json),
         Command::Check(check) => check.run(json),
         Command::Console(console) => console.run(json),

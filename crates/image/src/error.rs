@@ -79,6 +79,12 @@ pub enum ImageError {
         /// What the encoder said.
         problem: String,
     },
+    /// A rendition could not be compared with its ideal.
+    #[error("the likeness could not be scored: {problem}")]
+    NotScored {
+        /// What the scorer said.
+        problem: String,
+    },
 }
 
 impl ImageError {

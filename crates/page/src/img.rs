@@ -13,6 +13,8 @@ pub struct Picture<'a> {
     pub address: &'a str,
     /// What is known of it.
     pub facts: &'a Facts,
+    /// The version that addresses name, `?v=`: such answers never change, and the markup is written again when they do.
+    pub version: Option<&'a str>,
 }
 
 /// When a picture is fetched.
@@ -92,7 +94,8 @@ pub fn img(
 ) -> Result<Markup, MarkupError> {
     check_sizes(sizes)?;
     let ladder = ladder(recipe, picture.facts);
-    let address = |rung: &Rung| format!("{}/pic/{}/{}", picture.base, rung.recipe, picture.address);
+    let version = picture.version.map_or(String::new(), |version| format!("?v={version}"));
+    let address = |rung: &Rung| format!("{}/pic/{}/{}{version}", picture.base, rung.recipe, picture.address);
     let candidates: Vec<String> = ladder.iter().map(|rung| format!("{} {}w", address(rung), rung.size.width)).collect();
     let largest = ladder.last().map_or(picture.facts.size, |rung| rung.size);
     let fallback = ladder.iter().rfind(|rung| rung.size.width <= FALLBACK_WIDTH).or(ladder.first());
@@ -159,17 +162,18 @@ mod tests {
 
     fn picture() -> Picture<'static> {
         static FACTS: Facts = Facts::plain(Format::Jpeg, Size::new(700, 467), Kind::Photo);
-        Picture { base: "", address: "photos/harbour/kites%20&%20co.jpg", facts: &FACTS }
+        Picture { base: "", address: "photos/harbour/kites%20&%20co.jpg", facts: &FACTS, version: None }
     }
 
     #[test]
     fn a_vector_needs_no_candidates() {
         let facts = Facts::plain(Format::Svg, Size::new(300, 200), Kind::Flat);
-        let mark = Picture { base: "", address: "photos/brand/mark.svg", facts: &facts };
+        let mark = Picture { base: "", address: "photos/brand/mark.svg", facts: &facts, version: Some("abc123") };
         let recipe = "ratio-1-1".parse().expect("a recipe");
         let markup = img(mark, &recipe, "100vw", Alt::Text("Windmark"), Loading::Near).expect("markup");
         assert!(
-            markup.html.contains("src=\"/pic/ratio-1-1/photos/brand/mark.svg\"") && !markup.html.contains("srcset")
+            markup.html.contains("src=\"/pic/ratio-1-1/photos/brand/mark.svg?v=abc123\"")
+                && !markup.html.contains("srcset")
         );
         assert!(markup.html.contains("width=\"200\" height=\"200\""));
     }

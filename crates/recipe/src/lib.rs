@@ -16,30 +16,39 @@
 //! the request accepts and returns a [`Choice`]: what to make, and why.
 
 mod accept;
+mod access;
 mod choice;
+mod curve;
 mod error;
 mod facts;
 mod fidelity;
 mod filter;
 mod format;
 mod geometry;
+mod monotone;
 mod nearest;
 mod parse;
 mod policy;
 mod recipe;
+mod request;
+mod search;
 mod steps;
 mod subject;
 
 pub use accept::Accepted;
-pub use choice::{Candidate, Choice, ChoiceError, Edits, Effort, Encoding, Reason, choose, varies_by_accept};
+pub use access::Access;
+pub use choice::{Candidate, Choice, ChoiceError, Edits, Effort, Encoding, Lowered, Reason, Varies, choose, varies};
+pub use curve::{Basis, Curve, Curves, Measured, Prediction, Sample, Scale, Seen, container_bytes};
 pub use error::RecipeError;
 pub use facts::{Facts, Kind, Looks, Orientation};
-pub use fidelity::{Expected, Fidelity, expected};
+pub use fidelity::{Expected, Fidelity, expected, usual};
 pub use filter::{Effect, Filter, Region};
 pub use format::Format;
 pub use geometry::{Canvas, Plan, Rect, Size, plan, plan_for};
 pub use nearest::nearest;
-pub use policy::{Gamut, Policy};
+pub use policy::{Formats, Gamut, Policy};
 pub use recipe::{CanvasColour, Density, Fit, Keep, Placement, Position, Quality, Ratio, Recipe, Turn};
+pub use request::{Hints, Request, WidthFrom};
+pub use search::{Finalist, Search, Verdict, is_worth_swapping, search};
 pub use steps::{Rung, STEPS, ladder};
 pub use subject::Subject;

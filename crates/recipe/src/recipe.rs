@@ -65,6 +65,11 @@ impl Recipe {
         self.ratio.is_some() || (self.width.is_some() && self.height.is_some())
     }
 
+    /// True if nothing in it says how many pixels are wanted.
+    pub fn leaves_width_open(&self) -> bool {
+        self.width.is_none() && self.height.is_none() && self.density.is_none() && !self.original
+    }
+
     /// How stored pixels are turned to be what the recipe sees: upright first, then as it asks.
     pub fn turned(&self, orientation: Orientation) -> Orientation {
         let flips = Orientation { transpose: false, flip_x: self.flip_x, flip_y: self.flip_y };
@@ -135,6 +140,11 @@ impl Density {
     /// From hundredths: 50 to 400.
     pub const fn from_hundredths(hundredths: u16) -> Option<Self> {
         if hundredths >= 50 && hundredths <= 400 { Some(Self(hundredths)) } else { None }
+    }
+
+    /// Half of it, though not below 1; a density that is lower already stays.
+    pub fn halved(self) -> Self {
+        Self((self.0 / 2).max(100).min(self.0))
     }
 
     /// The factor, e.g. 1.5.
@@ -235,6 +245,11 @@ impl Position {
     /// `None` if a part is above 100.
     pub const fn new(x: u8, y: u8) -> Option<Self> {
         if x <= 100 && y <= 100 { Some(Self { x, y }) } else { None }
+    }
+
+    /// Percents across and down.
+    pub const fn percents(self) -> (u8, u8) {
+        (self.x, self.y)
     }
 
     /// Shares of the free space left of and above what is kept, 0 to 1.

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use kivet_recipe::Policy;
+use kivet_recipe::{Access, Policy};
 use kivet_store::Records;
 
 use crate::{metrics::Metrics, pipeline::Pipeline, shelves::Shelves, sign_in::SignIn};
@@ -22,4 +22,8 @@ pub struct App {
     pub metrics: Metrics,
     /// What holds for all renditions.
     pub policy: Policy,
+    /// Which recipes are answered.
+    pub access: Arc<Access>,
+    /// The off switch.
+    pub plain: bool,
 }

@@ -22,15 +22,18 @@ mod recipes;
 mod server;
 mod shelves;
 mod sign_in;
+mod why;
 
 pub use api::openapi;
 pub use checks::{CheckedPage, Kept};
 pub use config::{
-    Config, ConfigError, Limits, Originals, OverlaySettings, ShelfSettings, ShelfSource, read as read_config,
+    Config, ConfigError, Limits, Originals, OverlaySettings, ShelfRules, ShelfSettings, ShelfSource,
+    read as read_config,
 };
-pub use library::{LibraryPage, OriginalAnswer};
+pub use library::{FocusOrder, LibraryPage, OriginalAnswer};
 pub use markup::MarkupAnswer;
 pub use problem::Problem;
 pub use recipes::RecipeAnswer;
 pub use server::{Service, StartError};
 pub use sign_in::SignInLink;
+pub use why::WhyAnswer;

@@ -14,6 +14,7 @@ pub struct Metrics {
     made: IntCounterVec,
     made_bytes: IntCounterVec,
     under_way: IntGauge,
+    background: IntGauge,
     queued: Histogram,
     work: Histogram,
 }
@@ -38,8 +39,11 @@ impl Metrics {
         };
         let under_way = IntGauge::new("kivet_renditions_under_way", "Renditions being computed now.")?;
         registry.register(Box::new(under_way.clone()))?;
+        let background = IntGauge::new("kivet_background_tasks", "Curves and final renditions still to be made.")?;
+        registry.register(Box::new(background.clone()))?;
         Ok(Self {
             under_way,
+            background,
             answers: counter("kivet_picture_answers_total", "Answers to picture requests.", "status")?,
             sources: counter("kivet_rendition_sources_total", "Where sent renditions came from.", "source")?,
             made: counter("kivet_renditions_made_total", "Renditions computed.", "format")?,
@@ -62,6 +66,7 @@ impl Metrics {
             Source::Disk => "disk",
             Source::Made(_) => "made",
             Source::Joined => "joined",
+            Source::Nearest => "nearest",
         };
         self.sources.with_label_values(&[name]).inc();
     }
@@ -80,11 +85,12 @@ impl Metrics {
         self.work.observe((spent.work.draw + spent.work.encode).as_secs_f64());
     }
 
-    /// Everything, as text.
+    /// Everything, as text; so many tasks of the background are left.
     ///
     /// # Errors
     /// If the encoder refuses.
-    pub fn text(&self) -> Result<String, prometheus::Error> {
+    pub fn text(&self, background_tasks: usize) -> Result<String, prometheus::Error> {
+        self.background.set(i64::try_from(background_tasks).unwrap_or(i64::MAX));
         TextEncoder::new().encode_to_string(&self.registry.gather())
     }
 }

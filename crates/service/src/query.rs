@@ -1,7 +1,11 @@
-//! Queries of the administration interface, refused with a sentence where they cannot be read.
+//! Queries and bodies of the administration interface, refused with a sentence where they cannot be read.
 
 use axum::{
-    extract::{Query, rejection::QueryRejection},
+    Json,
+    extract::{
+        Query,
+        rejection::{JsonRejection, QueryRejection},
+    },
     http::StatusCode,
 };
 
@@ -12,5 +16,13 @@ pub(crate) fn accept_query<T>(query: Result<Query<T>, QueryRejection>) -> Result
     match query {
         Ok(Query(query)) => Ok(query),
         Err(rejection) => Err(Problem::new(StatusCode::BAD_REQUEST, "bad-query", rejection.body_text())),
+    }
+}
+
+/// The document sent, or the problem with it.
+pub(crate) fn accept_body<T>(body: Result<Json<T>, JsonRejection>) -> Result<T, Problem> {
+    match body {
+        Ok(Json(body)) => Ok(body),
+        Err(rejection) => Err(Problem::new(StatusCode::BAD_REQUEST, "bad-body", rejection.body_text())),
     }
 }

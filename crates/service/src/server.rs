@@ -11,8 +11,17 @@ use tokio::net::TcpListener;
 use tower_http::trace::TraceLayer;
 
 use crate::{
-    api, app::App, config::Config, console, demo, health, metrics::Metrics, overlays, pic, pipeline::Pipeline,
-    problem::Problem, shelves::Shelves, sign_in::SignIn,
+    api,
+    app::App,
+    config::Config,
+    console, demo, health,
+    metrics::Metrics,
+    overlays, pic,
+    pipeline::{Pipeline, Stores},
+    problem::Problem,
+    shelves::Shelves,
+    sign_in::SignIn,
+    why,
 };
 
 /// How long open requests may take to finish once the service is told to stop.
@@ -54,6 +63,9 @@ pub enum StartError {
     /// Records or blobs cannot be opened.
     #[error(transparent)]
     Store(#[from] StoreError),
+    /// The system has no thread for the background.
+    #[error("cannot start the background thread: {0}")]
+    Background(std::io::Error),
     /// The counters cannot be set up.
     #[error("cannot set up the counters: {0}")]
     Metrics(#[from] prometheus::Error),
@@ -87,8 +99,18 @@ impl Service {
         let reductions =
             Reductions::in_folder(&config.data.join("reductions"), config.limits.reduction_disk_mib << 20)?;
         let assets = overlays::open(&config.overlays)?;
-        let pipeline = Pipeline::new(blobs, reductions, records.clone(), assets, config.limits, metrics.clone());
-        let app = App { shelves, pipeline, records, sign_in, metrics, policy: config.policy };
+        let stores = Stores { blobs, reductions, records: records.clone() };
+        let pipeline = Pipeline::new(stores, assets, config.limits, config.policy, metrics.clone());
+        let app = App {
+            shelves,
+            pipeline: pipeline.map_err(StartError::Background)?,
+            records,
+            sign_in,
+            metrics,
+            policy: config.policy,
+            access: Arc::new(config.access.clone()),
+            plain: config.plain,
+        };
 
         let listen = |source| StartError::Listen { address: config.listen, source };
         let listener = TcpListener::bind(config.listen).await.map_err(listen)?;
@@ -139,8 +161,12 @@ impl Service {
 }
 
 fn router(app: &App, config: &Config) -> Router {
-    let mut router =
-        Router::new().merge(pic::routes()).merge(api::routes()).merge(health::routes()).merge(console::routes());
+    let mut router = Router::new()
+        .merge(pic::routes())
+        .merge(why::routes())
+        .merge(api::routes())
+        .merge(health::routes())
+        .merge(console::routes());
     if let Some(folder) = &config.demo {
         router = router.merge(demo::routes(folder));
     }

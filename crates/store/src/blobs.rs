@@ -23,7 +23,7 @@ pub enum Stage {
 }
 
 /// What a blob says of itself.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct BlobHead {
     /// The media type of the picture.
     #[serde(rename = "type")]
@@ -36,10 +36,16 @@ pub struct BlobHead {
     pub height: u32,
     /// First or final.
     pub stage: Stage,
+    /// Its likeness to the ideal, once it was scored.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub fidelity: Option<f32>,
+    /// The encoder's setting, of a lossy one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub setting: Option<f32>,
 }
 
 /// A rendition as stored.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Blob {
     /// What it says of itself.
     pub head: BlobHead,
@@ -125,6 +131,8 @@ mod tests {
             width: 640,
             height: 427,
             stage: Stage::First,
+            fidelity: Some(68.5),
+            setting: None,
         };
         Blob { head, bytes: Bytes::from_static(text) }
     }

@@ -4,7 +4,9 @@
 
 mod blobs;
 mod checks;
+mod curves;
 mod error;
+mod focus;
 mod records;
 mod reductions;
 

@@ -48,6 +48,23 @@ const STEPS: &[M<'static>] = &[
     ) STRICT;
     CREATE INDEX checks_by_page ON checks (page, id);",
     ),
+    M::up(
+        "CREATE TABLE curves (
+        hash TEXT NOT NULL,
+        format TEXT NOT NULL,
+        measured TEXT NOT NULL,
+        PRIMARY KEY (hash, format)
+    ) STRICT;
+    CREATE TABLE focus (
+        shelf TEXT NOT NULL,
+        path TEXT NOT NULL,
+        x INTEGER NOT NULL,
+        y INTEGER NOT NULL,
+        PRIMARY KEY (shelf, path)
+    ) STRICT;
+    ALTER TABLE renditions ADD COLUMN family TEXT NOT NULL DEFAULT '';
+    CREATE INDEX renditions_by_family ON renditions (family);",
+    ),
 ];
 
 /// What tells one state of a file from another without reading it.
@@ -89,6 +106,8 @@ pub struct RenditionRecord {
     pub height: u32,
     /// Bytes of the picture.
     pub bytes: u64,
+    /// What it shares with renditions of the same shape at other sizes, in other formats and fidelities.
+    pub family: String,
 }
 
 /// How much is remembered.
@@ -144,7 +163,9 @@ impl Records {
             .optional()?;
         let Some((hash, facts)) = row else { return Ok(None) };
         // Facts in an older form are learnt anew.
-        Ok(serde_json::from_str(&facts).ok().map(|facts| OriginalRecord { stamp, hash, facts }))
+        let Ok(facts) = serde_json::from_str::<Facts>(&facts) else { return Ok(None) };
+        let focus = self.focus(shelf, path)?;
+        Ok(Some(OriginalRecord { stamp, hash, facts: Facts { focus, ..facts } }))
     }
 
     /// Keeps what was learnt of an original.
@@ -173,11 +194,22 @@ impl Records {
     /// # Errors
     /// If the database cannot be written.
     pub fn keep_rendition(&self, record: &RenditionRecord) -> Result<(), StoreError> {
-        let RenditionRecord { key, shelf, path, recipe, format, width, height, bytes } = record;
+        let RenditionRecord { key, shelf, path, recipe, format, width, height, bytes, family } = record;
         self.connection()?
-            .prepare_cached("INSERT OR REPLACE INTO renditions (key, shelf, path, recipe, format, width, height, bytes) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)")?
-            .execute(params![key, shelf, path, recipe, format, width, height, *bytes as i64])?;
+            .prepare_cached("INSERT OR REPLACE INTO renditions (key, shelf, path, recipe, format, width, height, bytes, family) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)")?
+            .execute(params![key, shelf, path, recipe, format, width, height, *bytes as i64, family])?;
         Ok(())
+    }
+
+    /// The renditions of one family: key, format's name, pixels across.
+    ///
+    /// # Errors
+    /// If the database cannot be read.
+    pub fn family(&self, family: &str) -> Result<Vec<(String, String, u32)>, StoreError> {
+        let connection = self.connection()?;
+        let mut found = connection.prepare_cached("SELECT key, format, width FROM renditions WHERE family = ?1")?;
+        let rows = found.query_map(params![family], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))?;
+        Ok(rows.collect::<Result<_, _>>()?)
     }
 
     /// How much is remembered; also a test that the database answers.
@@ -226,6 +258,7 @@ mod tests {
             width: 640,
             height: 480,
             bytes: 1234,
+            family: "f".to_owned(),
         };
         {
             let records = Records::open(&file).expect("opened");
@@ -237,6 +270,7 @@ mod tests {
         let changed = Stamp { modified_ms: 2_000, ..stamp };
         assert_eq!(records.original("photos", "a.jpg", changed).expect("asked"), None);
         assert!(records.has_rendition("k").expect("asked") && !records.has_rendition("other").expect("asked"));
+        assert_eq!(records.family("f").expect("asked"), [("k".to_owned(), "avif".to_owned(), 640)]);
         let totals = records.totals().expect("asked");
         assert_eq!(totals, Totals { originals: 1, renditions: 1, rendition_bytes: 1234 });
     }

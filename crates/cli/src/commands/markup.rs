@@ -31,17 +31,24 @@ pub struct Markup {
     /// What stands before /pic/, where pictures come from another host than the page.
     #[arg(long, value_name = "ADDRESS")]
     base: Option<String>,
+    /// Name the current version in every address: caches keep it for ever, and the markup is written again when the
+    /// picture changes.
+    #[arg(long)]
+    versioned: bool,
     #[command(flatten)]
     reach: Reach,
 }
 
 impl Markup {
     pub fn run(self, json: bool) -> Result<ExitCode> {
-        let Self { original, sizes, recipe, alt, decorative, loading, base, reach } = self;
+        let Self { original, sizes, recipe, alt, decorative, loading, base, versioned, reach } = self;
         let alt = if decorative { Some(String::new()) } else { alt };
         let mut query = vec![("original", original.as_str()), ("sizes", &sizes), ("loading", &loading)];
         let optional = [("recipe", &recipe), ("alt", &alt), ("base", &base)];
         query.extend(optional.iter().filter_map(|(key, value)| value.as_deref().map(|value| (*key, value))));
+        if versioned {
+            query.push(("versioned", "true"));
+        }
         let answer: MarkupAnswer = reach.call(Method::GET, "/api/markup", &query)?;
         output::print(json, &answer, |answer| answer.html.clone())?;
         if !json {

@@ -4,6 +4,8 @@ pub mod check;
 pub mod console;
 pub mod demo;
 pub mod doctor;
+pub mod library;
 pub mod markup;
 pub mod render;
 pub mod serve;
+pub mod why;

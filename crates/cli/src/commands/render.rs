@@ -7,7 +7,7 @@ use std::{
 
 use anyhow::{Context, Result, bail};
 use kivet_image::{Assets, Fonts, Limits, Task, Work, content, look, probe, render};
-use kivet_recipe::{Accepted, Format, Policy, Recipe, choose};
+use kivet_recipe::{Curves, Format, Policy, Recipe, Request, choose};
 use serde::Serialize;
 
 use crate::output;
@@ -78,7 +78,7 @@ impl Render {
             facts.content = Some(content(&original, &facts).with_context(about)?);
         }
         let policy = Policy { jxl: kivet_image::JXL, ..Policy::default() };
-        let choice = choose(&recipe, &facts, Accepted::EVERYTHING, &policy)?;
+        let choice = choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, &policy)?;
         if let Some(name) = choice.edits.overlays.first() {
             bail!("`overlay-{name}` needs a configuration to be described in; ask a running service for it");
         }

@@ -24,7 +24,7 @@ pub struct Credit {
 }
 
 /// What a rendition of the original in `bytes` keeps.
-pub(crate) fn kept(bytes: &[u8], format: Format, keep: Option<Keep>) -> Kept {
+pub fn kept(bytes: &[u8], format: Format, keep: Option<Keep>) -> Kept {
     match keep {
         None => Kept::default(),
         // A TIFF's structure holds its pixels too: only the credit of it goes elsewhere.

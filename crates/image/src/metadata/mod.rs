@@ -7,8 +7,7 @@ mod location;
 
 use crate::{probe::jpeg, riff};
 
-pub(crate) use kept::kept;
-pub use kept::{Credit, Kept, credit};
+pub use kept::{Credit, Kept, credit, kept};
 pub use location::without_location;
 
 /// Metadata of a file.

@@ -1,4 +1,4 @@
-use kivet_recipe::{Accepted, Encoding, Orientation, Policy, Recipe, choose, plan_for};
+use kivet_recipe::{Curves, Encoding, Orientation, Policy, Recipe, Request, choose, plan_for};
 
 use super::*;
 use crate::{encode, probe};
@@ -18,7 +18,8 @@ fn quarters(width: u32, height: u32) -> Raster {
 fn rendered(original: &[u8], recipe: &str) -> Raster {
     let facts = probe(original, Limits::default()).expect("a picture");
     let recipe: Recipe = recipe.parse().expect(recipe);
-    let choice = choose(&recipe, &facts, Accepted::default(), &Policy::default()).expect("a choice");
+    let choice =
+        choose(&recipe, &facts, &Curves::default(), &Request::default(), &Policy::default()).expect("a choice");
     let rendition = render(original, &facts, &choice, &Task::default()).expect("a rendition");
     let facts = probe(&rendition.bytes, Limits::default()).expect("our own file");
     assert_eq!((facts.size, facts.format), (choice.plan.size, choice.format));

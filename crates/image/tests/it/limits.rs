@@ -3,12 +3,12 @@
 use std::time::Duration;
 
 use kivet_image::{ImageError, Limits, Raster, RowSource, Task, Work, encode, probe, render, resample};
-use kivet_recipe::{Accepted, Encoding, Format, Policy, Recipe, Rect, Size, choose};
+use kivet_recipe::{Curves, Encoding, Format, Policy, Recipe, Rect, Request, Size, choose};
 
 fn made(original: &[u8], recipe: &str, task: &Task<'_>) -> Result<(), ImageError> {
     let recipe: Recipe = recipe.parse().expect(recipe);
     let facts = probe(original, Limits::default()).expect("a picture");
-    let choice = choose(&recipe, &facts, Accepted::EVERYTHING, &Policy::default()).expect("a choice");
+    let choice = choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, &Policy::default()).expect("a choice");
     render(original, &facts, &choice, task).map(|_| ())
 }
 

@@ -7,7 +7,7 @@ mod moving;
 mod subject;
 
 use kivet_image::{Limits, Raster, Rendition, Task, content, draw, look, probe, render};
-use kivet_recipe::{Accepted, Facts, Policy, Recipe, choose, plan_for};
+use kivet_recipe::{Curves, Facts, Policy, Recipe, Request, choose, plan_for};
 
 /// What `recipe` makes of an original, for a client that accepts everything.
 fn rendered(original: &[u8], recipe: &str) -> Rendition {
@@ -17,7 +17,7 @@ fn rendered(original: &[u8], recipe: &str) -> Rendition {
 fn rendered_by(original: &[u8], recipe: &str, policy: &Policy) -> Rendition {
     let recipe: Recipe = recipe.parse().expect(recipe);
     let facts = known(original, &recipe);
-    let choice = choose(&recipe, &facts, Accepted::EVERYTHING, policy).expect("a choice");
+    let choice = choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, policy).expect("a choice");
     render(original, &facts, &choice, &Task::default()).unwrap_or_else(|error| panic!("{recipe}: {error}"))
 }
 

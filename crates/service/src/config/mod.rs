@@ -1,11 +1,12 @@
 //! What the service is told: `kivet.toml`, then the environment and flags over it.
 
+mod policy;
 mod read;
 mod values;
 
 use std::{collections::BTreeMap, net::SocketAddr, path::PathBuf, time::Duration};
 
-use kivet_recipe::{Policy, Position};
+use kivet_recipe::{Access, Policy, Position};
 
 pub use read::{ConfigError, read};
 
@@ -22,6 +23,10 @@ pub struct Config {
     pub overlays: BTreeMap<String, OverlaySettings>,
     /// What holds for all renditions.
     pub policy: Policy,
+    /// Which recipes are answered.
+    pub access: Access,
+    /// The off switch: every address is answered with the untouched picture.
+    pub plain: bool,
     /// Bounds on work and memory.
     pub limits: Limits,
     /// A folder holding `site/` and `originals/`, served under `/demo/`.
@@ -33,10 +38,19 @@ pub struct Config {
 pub struct ShelfSettings {
     /// Where its originals live.
     pub source: ShelfSource,
+    /// What holds for it.
+    pub rules: ShelfRules,
+}
+
+/// What holds for one shelf alone.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct ShelfRules {
     /// The overlay laid over every rendition of it, `original` included.
     pub overlay: Option<String>,
     /// What `original` sends.
     pub originals: Originals,
+    /// Its off switch: every address is answered with the untouched picture.
+    pub plain: bool,
 }
 
 /// What the recipe `original` sends.
@@ -84,6 +98,8 @@ pub struct Limits {
     pub memory_mib: u64,
     /// Renditions that may wait to be made before further ones are turned away.
     pub queue: usize,
+    /// Their pixels in all, in millions.
+    pub queue_megapixels: u64,
     /// The most bytes of an original's file, in MiB.
     pub original_mib: u64,
     /// The most memory for an original that cannot be read row by row, in MiB.
@@ -117,6 +133,7 @@ impl Default for Limits {
             megapixels: 150,
             memory_mib: 256,
             queue: 512,
+            queue_megapixels: 1024,
             original_mib: 256,
             whole_mib: 320,
             frames: 1000,

@@ -5,26 +5,25 @@ use std::{
     path::{Path, PathBuf},
 };
 
-use kivet_recipe::{Gamut, Policy, Position, nearest};
+use kivet_recipe::{Access, Policy, Position, nearest};
 use toml::{
     Spanned,
     de::{DeTable, DeValue},
 };
 
-use super::{Config, Limits, Originals, OverlaySettings, ShelfSettings, ShelfSource};
+use super::{Config, Limits, Originals, OverlaySettings, ShelfRules, ShelfSettings, ShelfSource};
 
 const TOP_KEYS: [&str; 7] = ["listen", "data", "shelves", "access", "limits", "overlays", "policy"];
-const SHELF_KEYS: [&str; 5] = ["folder", "web", "bucket", "overlay", "original"];
+const SHELF_KEYS: [&str; 6] = ["folder", "web", "bucket", "overlay", "original", "plain"];
 const ORIGINAL_KINDS: [&str; 3] = ["without-location", "untouched", "refused"];
 const OVERLAY_KEYS: [&str; 4] = ["picture", "at", "width", "opacity"];
-const POLICY_KEYS: [&str; 2] = ["gamut", "sharpen"];
-const GAMUTS: [&str; 2] = ["srgb", "display-p3"];
-const ACCESS_KEYS: [&str; 1] = ["addresses"];
+const ACCESS_KEYS: [&str; 3] = ["addresses", "listed", "plain"];
 const ACCESS_KINDS: [&str; 3] = ["open", "listed", "signed"];
-const LIMIT_KEYS: [&str; 9] = [
+const LIMIT_KEYS: [&str; 10] = [
     "megapixels",
     "memory-mib",
     "queue",
+    "queue-megapixels",
     "original-mib",
     "whole-mib",
     "frames",
@@ -83,6 +82,8 @@ impl Reader<'_> {
             shelves: Default::default(),
             overlays: Default::default(),
             policy: Policy { jxl: kivet_image::JXL, ..Policy::default() },
+            access: Access::Open,
+            plain: false,
             limits: Limits::default(),
             demo: None,
         };
@@ -101,7 +102,7 @@ impl Reader<'_> {
                     }
                 }
                 "policy" => config.policy = self.policy(entry)?,
-                "access" => self.access(entry)?,
+                "access" => (config.access, config.plain) = self.access(entry)?,
                 "limits" => config.limits = self.limits(entry)?,
                 _ => return Err(self.unknown(key, &TOP_KEYS)),
             }
@@ -113,7 +114,7 @@ impl Reader<'_> {
     /// An overlay that a shelf lays over everything must be one that is described.
     fn check_overlays(&self, config: &Config, table: &DeTable<'_>) -> Result<(), ConfigError> {
         for (shelf, settings) in &config.shelves {
-            if let Some(name) = settings.overlay.as_ref().filter(|name| !config.overlays.contains_key(*name)) {
+            if let Some(name) = settings.rules.overlay.as_ref().filter(|name| !config.overlays.contains_key(*name)) {
                 let near = nearest(name, config.overlays.keys().map(String::as_str));
                 let way_out = near
                     .map_or(format!("describe it under [overlays.{name}]"), |near| format!("did you mean `{near}`?"));
@@ -146,16 +147,16 @@ impl Reader<'_> {
 
     fn shelf(&self, entry: Entry<'_, '_>) -> Result<ShelfSettings, ConfigError> {
         let (name, _) = entry;
-        let (mut source, mut overlay, mut originals) = (None, None, Originals::default());
+        let (mut source, mut rules) = (None, ShelfRules::default());
         for (key, value) in self.table(entry)? {
-            let text = self.string(value)?;
             match key.get_ref().as_ref() {
-                "folder" => source = Some(ShelfSource::Folder(self.folder(value, text)?)),
-                "web" => source = Some(ShelfSource::Web(text.to_owned())),
-                "bucket" => source = Some(ShelfSource::Bucket(text.to_owned())),
-                "overlay" => overlay = Some(text.to_owned()),
+                "folder" => source = Some(ShelfSource::Folder(self.folder(value, self.string(value)?)?)),
+                "web" => source = Some(ShelfSource::Web(self.string(value)?.to_owned())),
+                "bucket" => source = Some(ShelfSource::Bucket(self.string(value)?.to_owned())),
+                "overlay" => rules.overlay = Some(self.string(value)?.to_owned()),
+                "plain" => rules.plain = self.flag(key, value)?,
                 "original" => {
-                    originals = match self.one_of(value, &ORIGINAL_KINDS)? {
+                    rules.originals = match self.one_of(value, &ORIGINAL_KINDS)? {
                         "untouched" => Originals::Untouched,
                         "refused" => Originals::Refused,
                         _ => Originals::WithoutLocation,
@@ -165,7 +166,7 @@ impl Reader<'_> {
             }
         }
         match source {
-            Some(source) => Ok(ShelfSettings { source, overlay, originals }),
+            Some(source) => Ok(ShelfSettings { source, rules }),
             None => {
                 let problem = format!("the shelf `{}` needs a `folder`, `web` or `bucket`", name.get_ref());
                 Err(self.complain(name.span().start, &problem))
@@ -194,41 +195,25 @@ impl Reader<'_> {
         }
     }
 
-    fn policy(&self, entry: Entry<'_, '_>) -> Result<Policy, ConfigError> {
-        let mut policy = Policy { jxl: kivet_image::JXL, ..Policy::default() };
+    fn access(&self, entry: Entry<'_, '_>) -> Result<(Access, bool), ConfigError> {
+        let (mut kind, mut listed, mut plain) = (None, Vec::new(), false);
         for (key, value) in self.table(entry)? {
             match key.get_ref().as_ref() {
-                "gamut" => {
-                    policy.gamut = match self.one_of(value, &GAMUTS)? {
-                        "display-p3" => Gamut::DisplayP3,
-                        _ => Gamut::Srgb,
-                    }
-                }
-                "sharpen" => policy.sharpen = self.percent(key, value)?.into(),
-                _ => return Err(self.unknown(key, &POLICY_KEYS)),
+                "addresses" => kind = Some((value, self.one_of(value, &ACCESS_KINDS)?)),
+                "listed" => listed = self.recipes(value)?,
+                "plain" => plain = self.flag(key, value)?,
+                _ => return Err(self.unknown(key, &ACCESS_KEYS)),
             }
         }
-        Ok(policy)
-    }
-
-    fn access(&self, entry: Entry<'_, '_>) -> Result<(), ConfigError> {
-        for (key, value) in self.table(entry)? {
-            if key.get_ref() != "addresses" {
-                return Err(self.unknown(key, &ACCESS_KEYS));
+        let access = match kind {
+            Some((_, "listed")) => Access::Listed(listed),
+            Some((value, "signed")) => {
+                let problem = "`signed` addresses are not there yet in this version; use \"open\" or \"listed\"";
+                return Err(self.complain(value.span().start, problem));
             }
-            let problem = match self.string(value)? {
-                "open" => continue,
-                kind if ACCESS_KINDS.contains(&kind) => {
-                    format!("`{kind}` addresses are not there yet in this version; use \"open\"")
-                }
-                other => {
-                    let meant = nearest(other, ACCESS_KINDS).unwrap_or("open");
-                    format!("`{other}` is no kind of access; did you mean \"{meant}\"?")
-                }
-            };
-            return Err(self.complain(value.span().start, &problem));
-        }
-        Ok(())
+            _ => Access::Open,
+        };
+        Ok((access, plain))
     }
 
     fn limits(&self, entry: Entry<'_, '_>) -> Result<Limits, ConfigError> {
@@ -238,6 +223,7 @@ impl Reader<'_> {
                 "megapixels" => limits.megapixels = self.number(key, value)?,
                 "memory-mib" => limits.memory_mib = self.number(key, value)?,
                 "queue" => limits.queue = self.number(key, value)? as usize,
+                "queue-megapixels" => limits.queue_megapixels = self.number(key, value)?,
                 "original-mib" => limits.original_mib = self.number(key, value)?,
                 "whole-mib" => limits.whole_mib = self.number(key, value)?,
                 "frames" => limits.frames = self.number(key, value)? as u32,
@@ -253,6 +239,8 @@ impl Reader<'_> {
 
 #[cfg(test)]
 mod tests {
+    use kivet_recipe::Format;
+
     use super::*;
 
     fn read_text(text: &str) -> Result<Config, String> {
@@ -293,6 +281,18 @@ mod tests {
     }
 
     #[test]
+    fn single_knobs_stand_over_the_policy_they_start_from() {
+        let config = read_text(
+            "[policy]\nsurplus = 10\naim = \"least-work\"\nformats = [\"webp\"]\nfidelity = 60\n[access]\naddresses = \"listed\"\nlisted = [\"ratio-3-2\"]",
+        )
+        .expect("read");
+        let policy = config.policy;
+        assert_eq!((policy.surplus, policy.improve, policy.fidelity.get()), (10, false, 60));
+        assert!(policy.formats.contains(Format::Webp) && !policy.formats.contains(Format::Avif));
+        assert_eq!(config.access, Access::Listed(vec!["ratio-3-2".parse().expect("a recipe")]));
+    }
+
+    #[test]
     fn complaints_name_the_file_the_line_and_the_way_out() {
         for (text, line, wanted) in [
             ("\nlisen = \"127.0.0.1:1\"", 2, "did you mean `listen`?"),
@@ -307,6 +307,10 @@ mod tests {
             ("[limits]\nframe = 3", 2, "did you mean `frames`?"),
             ("[policy]\ngamut = \"display-p4\"", 2, "did you mean \"display-p3\"?"),
             ("[policy]\nsharpen = 900", 2, "1 to 100"),
+            ("[policy]\naim = \"fewer-bytes\"", 2, "did you mean \"fewest-bytes\"?"),
+            ("[policy]\nformats = [\"avif\", \"webb\"]", 2, "did you mean \"webp\"?"),
+            ("[policy]\nimprove = 1", 2, "true or false"),
+            ("[access]\nlisted = [\"ratio-3-2\", \"blur\"]", 2, "blur"),
             ("[overlays.mark]\nat = \"top\"", 1, "needs a `picture`"),
             ("[overlays.mark]\npicture = \"none.png\"", 2, "no file"),
             ("[overlays.mark]\nat = \"above\"", 2, "bottom-right"),

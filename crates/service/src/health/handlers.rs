@@ -40,6 +40,6 @@ async fn metrics(State(app): State<App>, request: Request) -> Result<Response, P
     if !is_local(peer, &parts.headers) {
         Admin::from_request_parts(&mut parts, &app).await?;
     }
-    let text = app.metrics.text().map_err(|error| Problem::internal(&error))?;
+    let text = app.metrics.text(app.pipeline.background_tasks()).map_err(|error| Problem::internal(&error))?;
     Ok(([(header::CONTENT_TYPE, "text/plain; version=0.0.4")], text).into_response())
 }

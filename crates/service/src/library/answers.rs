@@ -62,6 +62,8 @@ pub struct FactsAnswer {
     pub wide: bool,
     /// True if the file ends before its picture does.
     pub truncated: bool,
+    /// The point somebody marked as what matters, in percents across and down.
+    pub focus: Option<[u8; 2]>,
     /// The colour there is most of, as `#rrggbb`; absent until the picture was looked at.
     pub dominant: Option<String>,
     /// A blurred miniature as a `data:` address of fewer than 400 bytes; absent until the picture was looked at, and
@@ -83,7 +85,7 @@ impl FactsAnswer {
             depth,
             wide,
             truncated,
-            focus: _,
+            focus,
             looks,
             content: _,
         } = original.facts();
@@ -105,6 +107,7 @@ impl FactsAnswer {
             depth: *depth,
             wide: *wide,
             truncated: *truncated,
+            focus: focus.map(|focus| focus.percents().into()),
             dominant: looks.as_ref().map(|looks| hex(looks.dominant)),
             soft: looks.as_ref().and_then(|looks| looks.soft.clone()),
         }

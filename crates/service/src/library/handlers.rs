@@ -2,14 +2,25 @@
 
 use axum::{
     Json,
-    extract::{Query, State, rejection::QueryRejection},
+    extract::{
+        Query, State,
+        rejection::{JsonRejection, QueryRejection},
+    },
+    http::StatusCode,
 };
-use serde::Deserialize;
-use utoipa::IntoParams;
+use kivet_recipe::Position;
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::{router::OpenApiRouter, routes as api};
 
 use super::answers::{FactsAnswer, LibraryPage, OriginalAnswer};
-use crate::{app::App, problem::Problem, query::accept_query, shelves::OriginalId, sign_in::Admin};
+use crate::{
+    app::App,
+    problem::Problem,
+    query::{accept_body, accept_query},
+    shelves::OriginalId,
+    sign_in::Admin,
+};
 
 /// Originals on one page if the request does not say.
 const PAGE: usize = 60;
@@ -19,7 +30,7 @@ const MOST: usize = 500;
 
 /// The routes of this feature.
 pub fn routes() -> OpenApiRouter<App> {
-    OpenApiRouter::new().routes(api!(library)).routes(api!(look))
+    OpenApiRouter::new().routes(api!(library)).routes(api!(look)).routes(api!(focus))
 }
 
 /// Which originals to list.
@@ -84,6 +95,37 @@ async fn look(
     let original = app.pipeline.looked_at(original, false).await?;
     let facts = Some(FactsAnswer::of(&original));
     Ok(Json(OriginalAnswer { id: original.id.to_string(), address: original.id.address(), facts, problem: None }))
+}
+
+/// Where attention shall lie on an original.
+#[derive(Debug, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct FocusOrder {
+    /// The original, as `shelf/path`.
+    pub original: String,
+    /// Percents across and down the upright picture; absent to take the focus away.
+    pub focus: Option<[u8; 2]>,
+}
+
+/// Marks what matters on an original: crops without a position keep it.
+#[utoipa::path(put, path = "/api/library/focus", request_body = FocusOrder, responses(
+    (status = 200, body = OriginalAnswer),
+    (status = 400, body = Problem), (status = 401, body = Problem), (status = 404, body = Problem),
+))]
+async fn focus(
+    _: Admin,
+    State(app): State<App>,
+    order: Result<Json<FocusOrder>, JsonRejection>,
+) -> Result<Json<OriginalAnswer>, Problem> {
+    let FocusOrder { original, focus } = accept_body(order)?;
+    let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
+    let read = |[x, y]: [u8; 2]| {
+        let problem = || format!("the focus {x}-{y} lies outside the picture; write percents from 0 to 100");
+        Position::new(x, y).ok_or_else(|| Problem::new(StatusCode::BAD_REQUEST, "bad-focus", problem()))
+    };
+    let focus = focus.map(read).transpose()?;
+    app.shelves.set_focus(&original.id, focus).await?;
+    Ok(Json(describe(&app, original.id.clone()).await))
 }
 
 async fn describe(app: &App, id: OriginalId) -> OriginalAnswer {

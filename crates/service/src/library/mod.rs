@@ -4,4 +4,4 @@ mod answers;
 mod handlers;
 
 pub use answers::{LibraryPage, OriginalAnswer};
-pub use handlers::routes;
+pub use handlers::{FocusOrder, routes};

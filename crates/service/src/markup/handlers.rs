@@ -36,6 +36,8 @@ struct Which {
     loading: Option<String>,
     /// What stands before `/pic/`, where pictures come from another host than the page.
     base: Option<String>,
+    /// True to name the current version in every address, so that caches keep it for ever.
+    versioned: Option<bool>,
 }
 
 /// Writes the `img` for an original.
@@ -48,14 +50,20 @@ async fn markup(
     State(app): State<App>,
     query: Result<Query<Which>, QueryRejection>,
 ) -> Result<Json<MarkupAnswer>, Problem> {
-    let Which { original, sizes, recipe, alt, loading, base } = accept_query(query)?;
+    let Which { original, sizes, recipe, alt, loading, base, versioned } = accept_query(query)?;
     let recipe: Recipe = recipe.filter(|text| !text.is_empty()).map_or(Ok(Recipe::default()), |text| text.parse())?;
     let loading = read_loading(loading.as_deref().unwrap_or("later"))?;
     let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
     let original = app.pipeline.knowing(original, &recipe).await?;
     let address = original.id.address();
     let base = base.unwrap_or_default();
-    let picture = Picture { base: base.trim_end_matches('/'), address: &address, facts: original.facts() };
+    let version = versioned.unwrap_or_default().then(|| app.pipeline.version(&original));
+    let picture = Picture {
+        base: base.trim_end_matches('/'),
+        address: &address,
+        facts: original.facts(),
+        version: version.as_deref(),
+    };
     let alt = match alt.as_deref() {
         Some("") => Alt::Decorative,
         Some(text) => Alt::Text(text),

@@ -3,18 +3,54 @@
 use std::time::Duration;
 
 use axum::http::{HeaderMap, HeaderName, HeaderValue, header};
-use kivet_recipe::Format;
+use kivet_recipe::{Format, Varies};
 use kivet_store::{Blob, Stage};
 
-use super::handlers::value;
 use crate::pipeline::{Job, Source};
 
 /// A final rendition of an address that is not versioned: the original may be replaced.
-const FINAL: HeaderValue =
-    HeaderValue::from_static("public, max-age=3600, stale-while-revalidate=86400, stale-if-error=604800");
+const FINAL: &str = "max-age=3600, stale-while-revalidate=86400, stale-if-error=604800";
 
 /// A first rendition: a better one may follow soon.
-const FIRST: HeaderValue = HeaderValue::from_static("public, max-age=120");
+const FIRST: &str = "max-age=120";
+
+/// What is known to be about to change, or may be.
+const SHORT: &str = "max-age=60";
+
+/// What never changes under its address.
+const IMMUTABLE: &str = "max-age=31536000, immutable";
+
+/// How long an answer holds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Lasting {
+    /// By its stage; for this viewer alone if `private`.
+    Usual {
+        /// Client hints decided it.
+        private: bool,
+    },
+    /// For ever once it is final: the address names the current version.
+    Versioned {
+        /// Client hints decided it.
+        private: bool,
+    },
+    /// Shortly: the address names another version, or the service is in plain mode.
+    Short,
+    /// Not at all: it stands in for what was asked for.
+    NotStored,
+}
+
+impl Lasting {
+    fn cache_control(self, stage: Stage) -> String {
+        let (private, lasts) = match (self, stage) {
+            (Self::NotStored, _) => return "no-store".to_owned(),
+            (Self::Short, _) => (false, SHORT),
+            (Self::Usual { private } | Self::Versioned { private }, Stage::First) => (private, FIRST),
+            (Self::Usual { private }, Stage::Final) => (private, FINAL),
+            (Self::Versioned { private }, Stage::Final) => (private, IMMUTABLE),
+        };
+        format!("{}, {lasts}", if private { "private" } else { "public" })
+    }
+}
 
 const CACHE_STATUS: HeaderName = HeaderName::from_static("cache-status");
 const SERVER_TIMING: HeaderName = HeaderName::from_static("server-timing");
@@ -24,9 +60,9 @@ const RENDITION: HeaderName = HeaderName::from_static("kivet-rendition");
 
 /// Which request headers an answer depends on.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct Vary {
-    /// `Accept`.
-    pub(super) accept: bool,
+pub struct Vary {
+    /// As the choice reads them.
+    pub(super) varies: Varies,
     /// `Accept-Encoding`.
     pub(super) coding: bool,
 }
@@ -34,7 +70,22 @@ pub(super) struct Vary {
 impl Default for Vary {
     /// Of an address about which nothing is known yet.
     fn default() -> Self {
-        Self { accept: true, coding: false }
+        Self { varies: Varies { accept: true, hints: false, save_data: true }, coding: false }
+    }
+}
+
+impl Vary {
+    /// As the header writes it; empty if the answer depends on nothing.
+    pub fn names(self) -> String {
+        let Varies { accept, hints, save_data } = self.varies;
+        let named = [
+            (accept, "accept"),
+            (hints, "sec-ch-width, sec-ch-dpr, sec-ch-viewport-width"),
+            (save_data, "save-data"),
+            (self.coding, "accept-encoding"),
+        ];
+        let names: Vec<&str> = named.into_iter().filter(|(named, _)| *named).map(|(_, names)| names).collect();
+        names.join(", ")
     }
 }
 
@@ -44,10 +95,9 @@ const SANDBOX: HeaderValue =
 
 /// Headers of every answer, errors included.
 pub(super) fn add_common(headers: &mut HeaderMap, vary: Vary) {
-    match (vary.accept, vary.coding) {
-        (true, _) => drop(headers.insert(header::VARY, HeaderValue::from_static("accept"))),
-        (false, true) => drop(headers.insert(header::VARY, HeaderValue::from_static("accept-encoding"))),
-        (false, false) => {}
+    let names = vary.names();
+    if !names.is_empty() {
+        headers.insert(header::VARY, value(names));
     }
     headers.insert(TIMING_ALLOW_ORIGIN, HeaderValue::from_static("*"));
     headers.insert(CROSS_ORIGIN_RESOURCE_POLICY, HeaderValue::from_static("cross-origin"));
@@ -68,14 +118,22 @@ pub(super) fn add_content(headers: &mut HeaderMap, job: &Job, blob: &Blob, packe
 }
 
 /// Headers for caches, the same on 200 and 304 (RFC 9110, section 15.4.5).
-pub(super) fn add_caching(headers: &mut HeaderMap, blob: &Blob, etag: &str, source: Source, took: Duration) {
+pub(super) fn add_caching(
+    headers: &mut HeaderMap,
+    blob: &Blob,
+    etag: &str,
+    lasting: Lasting,
+    source: Source,
+    took: Duration,
+) {
     let stage = match blob.head.stage {
         Stage::First => "first",
         Stage::Final => "final",
     };
     headers.insert(header::ETAG, value(etag.to_owned()));
-    headers.insert(header::CACHE_CONTROL, if blob.head.stage == Stage::Final { FINAL } else { FIRST });
-    headers.insert(CACHE_STATUS, value(format!("Kivet; {}; detail={stage}", cache_status(source))));
+    headers.insert(header::CACHE_CONTROL, value(lasting.cache_control(blob.head.stage)));
+    let detail = if source == Source::Nearest { "nearest" } else { stage };
+    headers.insert(CACHE_STATUS, value(format!("Kivet; {}; detail={detail}", cache_status(source))));
     headers.insert(SERVER_TIMING, value(server_timing(source, took)));
 }
 
@@ -90,6 +148,7 @@ const fn cache_status(source: Source) -> &'static str {
         Source::Memory | Source::Disk => "hit",
         Source::Made(_) => "fwd=miss; stored",
         Source::Joined => "fwd=miss; collapsed",
+        Source::Nearest => "fwd=miss",
     }
 }
 
@@ -105,6 +164,7 @@ fn server_timing(source: Source, took: Duration) -> String {
         Source::Memory => parts.push("memory".to_owned()),
         Source::Disk => parts.push("disk".to_owned()),
         Source::Joined => parts.push("joined".to_owned()),
+        Source::Nearest => parts.push("nearest".to_owned()),
     }
     parts.push(part("total", took));
     parts.join(", ")
@@ -144,4 +204,9 @@ pub(super) fn is_current(request: &HeaderMap, etag: &str) -> bool {
         .flat_map(|line| line.split(','))
         .map(|tag| tag.trim().trim_start_matches("W/"))
         .any(|tag| tag == "*" || tag == etag)
+}
+
+/// A header value made of parts that are always printable ASCII.
+fn value(text: String) -> HeaderValue {
+    HeaderValue::try_from(text).unwrap_or(HeaderValue::from_static(""))
 }

@@ -1,7 +1,13 @@
-//! From a choice to its bytes: memory, then the blob store, then the work itself, once however many ask.
+//! From a choice to its bytes: memory, then the blob store, then the work itself, once however many ask. What was made
+//! in a hurry is followed in the background by what is better.
 
+mod background;
+mod improve;
 mod intermediates;
+mod job;
+mod measure;
 mod queue;
+mod workshop;
 
 use std::{
     sync::Arc,
@@ -9,12 +15,9 @@ use std::{
 };
 
 use axum::http::StatusCode;
-use bytes::Bytes;
-use kivet_image::{Assets, ImageError, Limits as EngineLimits, Raster, Reduction, Rendition, Task, Timings, Work};
-use kivet_recipe::{Choice, Edits, Encoding, Format, Gamut, Plan, Recipe};
-use kivet_store::{
-    Blob, BlobHead, Blobs, OriginalRecord, Records, Reductions, RenditionRecord, Stage, StoreError, etag_of,
-};
+use kivet_image::{Assets, ImageError, Timings};
+use kivet_recipe::{Accepted, Curves, Format, Policy, Recipe};
+use kivet_store::{Blob, Blobs, Records, Reductions, Stage, StoreError};
 use moka::future::Cache;
 
 use crate::{
@@ -23,46 +26,14 @@ use crate::{
     problem::Problem,
     shelves::{Original, image_problem},
 };
+use background::{Background, Task};
 use intermediates::Intermediates;
+pub use job::Job;
 use queue::Queue;
+use workshop::{Workshop, of_store};
 
-/// Part of every key: raised when the engine's output changes, so that no older rendition is taken for a newer one.
-const ENGINE_REVISION: u32 = 2;
-
-/// What is to be made of which original.
-#[derive(Clone, Debug)]
-pub struct Job {
-    /// The original.
-    pub original: Arc<Original>,
-    /// The recipe.
-    pub recipe: Recipe,
-    /// What was chosen for the request.
-    pub choice: Choice,
-}
-
-impl Job {
-    /// The name of the rendition in every tier: a hash of all that shapes its bytes.
-    fn key(&self, overlays: &str) -> String {
-        let Choice { moving, format, encoding, effort, flatten, edits, .. } = &self.choice;
-        let keep = edits.keep;
-        let shaped = format!("{moving} {format} {encoding:?} {effort:?} {flatten:?} {keep:?} {}", self.shape(overlays));
-        blake3::hash(shaped.as_bytes()).to_hex().to_string()
-    }
-
-    /// All that shapes its pixels: what renditions in several formats share.
-    fn shape(&self, overlays: &str) -> String {
-        let Choice { plan, edits, gamut, .. } = &self.choice;
-        let Plan { turned, crop, drawn, canvas, size, held_back_from: _ } = plan;
-        let Edits { filters, scale, sharpen, overlays: names, canvas: _, keep: _ } = edits;
-        let scale = if filters.is_empty() { 0.0 } else { *scale };
-        let colour = if drawn != size || !filters.is_empty() { edits.canvas } else { None };
-        let hash = &self.original.record.hash;
-        let names = if names.is_empty() { String::new() } else { format!("{names:?} {overlays}") };
-        format!(
-            "{ENGINE_REVISION} {hash} {turned:?} {crop:?} {drawn} {canvas:?} {size} {filters:?} {scale} {sharpen} {names} {colour:?} {gamut:?}"
-        )
-    }
-}
+/// Originals whose curves are kept in memory.
+const CURVES_IN_MEMORY: u64 = 20_000;
 
 /// Where a rendition came from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -75,6 +46,8 @@ pub enum Source {
     Made(Spent),
     /// Made now for another request that asked first.
     Joined,
+    /// Too much was waiting: another size or format of it that was ready.
+    Nearest,
 }
 
 /// Where the time of a made rendition went.
@@ -98,10 +71,14 @@ pub enum PipelineError {
         source: ImageError,
     },
     /// Too many renditions are waiting to be made.
-    #[error("{waiting} renditions are already waiting to be made; ask again in a moment")]
+    #[error(
+        "{waiting} renditions of {megapixels} megapixels in all are already waiting to be made; ask again in a moment"
+    )]
     Overloaded {
         /// How many.
         waiting: usize,
+        /// Their pixels, in millions.
+        megapixels: u64,
     },
     /// The file was replaced between being looked at and being read.
     #[error("the original `{id}` was being replaced; ask again")]
@@ -144,53 +121,77 @@ impl From<PipelineError> for Problem {
     }
 }
 
-/// The tiers and the queue. Cheap to clone.
+/// The tiers, the queue and the background. Cheap to clone.
 #[derive(Clone)]
 pub struct Pipeline {
-    memory: Cache<String, Arc<Blob>>,
-    blobs: Blobs,
-    records: Records,
-    intermediates: Intermediates,
-    assets: Arc<Assets>,
-    /// A hash of all overlays: renditions with one are made again when any changes.
-    overlays: Arc<str>,
-    limits: EngineLimits,
-    queue: Queue,
+    workshop: Workshop,
+    background: Background,
     known: Cache<String, Arc<Original>>,
     metrics: Metrics,
 }
 
+/// What a pipeline is opened over.
+pub struct Stores {
+    /// Rendition bytes.
+    pub blobs: Blobs,
+    /// Reductions on disk.
+    pub reductions: Reductions,
+    /// Everything else.
+    pub records: Records,
+}
+
 impl Pipeline {
     /// A pipeline over the given tiers. `overlays` names the state of the overlays in `assets`.
+    ///
+    /// # Errors
+    /// If no thread can be had for the background.
     pub fn new(
-        blobs: Blobs,
-        reductions: Reductions,
-        records: Records,
+        stores: Stores,
         (assets, overlays): (Assets, String),
         limits: Limits,
+        policy: Policy,
         metrics: Metrics,
-    ) -> Self {
+    ) -> std::io::Result<Self> {
         let memory = Cache::builder()
             .max_capacity(limits.memory_mib << 20)
             .weigher(|_, blob: &Arc<Blob>| u32::try_from(blob.bytes.len() + 256).unwrap_or(u32::MAX))
             .build();
-        Self {
+        let workshop = Workshop {
             memory,
-            blobs,
-            records,
-            intermediates: Intermediates::new(limits.reduction_memory_mib, reductions),
+            blobs: stores.blobs,
+            records: stores.records,
+            intermediates: Intermediates::new(limits.reduction_memory_mib, stores.reductions),
             assets: Arc::new(assets),
             overlays: overlays.into(),
             limits: limits.engine(),
-            queue: Queue::new(limits.queue),
-            known: Cache::new(10_000),
-            metrics,
-        }
+            queue: Queue::new(limits.queue, limits.queue_megapixels),
+            policy,
+            curves: moka::sync::Cache::new(CURVES_IN_MEMORY),
+        };
+        let background = Background::start(workshop.clone())?;
+        Ok(Self { workshop, background, known: Cache::new(10_000), metrics })
     }
 
     /// The overlays that exist, and fonts.
     pub fn assets(&self) -> &Assets {
-        &self.assets
+        &self.workshop.assets
+    }
+
+    /// A hash of all that shapes every rendition of an original whatever the recipe: what `?v=` names.
+    pub fn version(&self, original: &Original) -> String {
+        let focus = original.facts().focus;
+        let Workshop { policy, overlays, .. } = &self.workshop;
+        let all = format!("{} {} {focus:?} {policy:?} {overlays}", job::ENGINE_REVISION, original.record.hash);
+        blake3::hash(all.as_bytes()).to_hex()[..12].to_owned()
+    }
+
+    /// What is known of an original's curves; empty before it was measured.
+    pub async fn curves(&self, original: &Arc<Original>) -> Arc<Curves> {
+        if let Some(known) = self.workshop.curves.get(&original.record.hash) {
+            return known;
+        }
+        let (workshop, original) = (self.workshop.clone(), Arc::clone(original));
+        blocking(move || Ok(workshop.known_curves(&original))).await.unwrap_or_default()
     }
 
     /// An original with all its facts that `recipe` depends on: where attention lies, its borders. Looked at now, once,
@@ -214,35 +215,17 @@ impl Pipeline {
     /// # Errors
     /// If it cannot be read or decoded.
     pub async fn looked_at(&self, original: Arc<Original>, content: bool) -> Result<Arc<Original>, PipelineError> {
-        let key = format!("{} {} {content}", original.id, original.record.hash);
-        let pipeline = self.clone();
+        let key = format!("{} {} {:?} {content}", original.id, original.record.hash, original.facts().focus);
+        let workshop = self.workshop.clone();
         let known = self.known.try_get_with(key, async move {
-            let _turn = pipeline.queue.turn().await?;
-            let worker = pipeline.clone();
-            blocking(move || worker.look(&original, content)).await
+            let turn = workshop.queue.turn(original.facts().size.pixels()).await?;
+            blocking(move || {
+                let _until_done = turn;
+                workshop.look(&original, content)
+            })
+            .await
         });
         known.await.map_err(|error: Arc<PipelineError>| PipelineError::clone(&error))
-    }
-
-    fn look(&self, original: &Original, content: bool) -> Result<Arc<Original>, PipelineError> {
-        let image = |source| of_image(original, source);
-        let mut facts = original.facts().clone();
-        if facts.looks.is_none() {
-            let looks = if Reduction::is_worth(&facts) {
-                let make = || self.reduce(original, Gamut::Srgb);
-                self.intermediates.largest(&original.record.hash, Gamut::Srgb, make)?.look(&facts)
-            } else {
-                kivet_image::look(&read(original)?, &facts)
-            };
-            facts.looks = Some(looks.map_err(image)?);
-        }
-        if content && facts.content.is_none() {
-            facts.content = Some(kivet_image::content(&read(original)?, &facts).map_err(image)?);
-        }
-        let record = OriginalRecord { facts, ..original.record.clone() };
-        let store = |error| PipelineError::Store(Arc::new(error));
-        self.records.keep_original(original.id.shelf(), original.id.path(), &record).map_err(store)?;
-        Ok(Arc::new(Original { record, ..original.clone() }))
     }
 
     /// The rendition of a job, from the nearest tier that has it, else made now.
@@ -250,8 +233,9 @@ impl Pipeline {
     /// # Errors
     /// See [`PipelineError`]; a failure is told to all who wait and is not kept.
     pub async fn rendition(&self, job: Job) -> Result<(Arc<Blob>, Source), PipelineError> {
-        let key = job.key(&self.overlays);
-        if let Some(blob) = self.memory.get(&key).await {
+        let key = job.key(&self.workshop.overlays);
+        if let Some(blob) = self.workshop.memory.get(&key).await {
+            self.follow_up(key, &job, &blob);
             return Ok((blob, Source::Memory));
         }
         // On a task of its own: a viewer who leaves must not throw away work that others wait for.
@@ -259,133 +243,110 @@ impl Pipeline {
         let task = tokio::spawn(async move {
             let mut source = Source::Joined;
             let found = {
-                let (source, key) = (&mut source, key.clone());
-                let worker = pipeline.clone();
-                pipeline.memory.try_get_with(key.clone(), async move {
+                let (source, worker, job, key) = (&mut source, pipeline.clone(), job.clone(), key.clone());
+                pipeline.workshop.memory.try_get_with(key.clone(), async move {
                     let (blob, from) = worker.find_or_make(&key, job).await?;
                     *source = from;
                     Ok(Arc::new(blob))
                 })
             };
             let blob = found.await.map_err(|error: Arc<PipelineError>| PipelineError::clone(&error))?;
+            pipeline.follow_up(key, &job, &blob);
             Ok((blob, source))
         });
         task.await.unwrap_or_else(|broken| Err(PipelineError::Broken(broken.to_string())))
     }
 
+    /// What the background has to do once a rendition was sent.
+    fn follow_up(&self, key: String, job: &Job, blob: &Blob) {
+        if blob.head.stage == Stage::Final {
+            return;
+        }
+        if job.choice.target.is_some() && self.workshop.wants_measuring(&job.original) {
+            self.background.add(Task::Measure(Arc::clone(&job.original)));
+        }
+        self.background.add(Task::Improve { key, job: Box::new(job.clone()) });
+    }
+
     async fn find_or_make(&self, key: &str, job: Job) -> Result<(Blob, Source), PipelineError> {
-        let store = |error| PipelineError::Store(Arc::new(error));
-        let (records, wanted) = (self.records.clone(), key.to_owned());
-        let indexed = blocking(move || records.has_rendition(&wanted).map_err(store)).await?;
-        if indexed && let Some(blob) = self.blobs.get(key).await.map_err(store)? {
+        let Workshop { records, blobs, .. } = &self.workshop;
+        let (reading, wanted) = (records.clone(), key.to_owned());
+        let indexed = blocking(move || reading.has_rendition(&wanted).map_err(of_store)).await?;
+        if indexed && let Some(blob) = blobs.get(key).await.map_err(of_store)? {
             return Ok((blob, Source::Disk));
         }
         let (blob, spent) = self.make(&job).await?;
-        self.blobs.put(key, &blob).await.map_err(store)?;
-        let (records, record) = (self.records.clone(), index_line(key, &job, &blob));
-        blocking(move || records.keep_rendition(&record).map_err(store)).await?;
+        blobs.put(key, &blob).await.map_err(of_store)?;
+        let (records, record) = (records.clone(), self.workshop.index_line(key, &job, &blob));
+        blocking(move || records.keep_rendition(&record).map_err(of_store)).await?;
         Ok((blob, Source::Made(spent)))
     }
 
     /// Reads the original and does the work on a thread of its own, once a core is free.
     async fn make(&self, job: &Job) -> Result<(Blob, Spent), PipelineError> {
         let asked = Instant::now();
-        let turn = self.queue.turn().await?;
+        let turn = self.workshop.queue.turn(job.choice.plan.size.pixels()).await?;
         let queued = asked.elapsed();
         let under_way = self.metrics.begun();
-        let (worker, work) = (self.clone(), job.clone());
+        let (workshop, work) = (self.workshop.clone(), job.clone());
         let made = blocking(move || {
             let _until_done = (turn, under_way);
-            worker.work(&work)
+            workshop.first(&work)
         });
-        let made = made.await?;
-        let spent = Spent { queued, work: made.timings };
-        self.metrics.made(made.format, made.bytes.len(), spent);
-        let head = BlobHead {
-            media_type: made.format.media_type().to_owned(),
-            etag: etag_of(&made.bytes),
-            width: made.size.width,
-            height: made.size.height,
-            stage: Stage::Final,
-        };
-        Ok((Blob { head, bytes: Bytes::from(made.bytes) }, spent))
+        let (blob, work) = made.await?;
+        let spent = Spent { queued, work };
+        self.metrics.made(job.choice.format, blob.bytes.len(), spent);
+        Ok((blob, spent))
     }
 
-    fn work(&self, job: &Job) -> Result<Rendition, PipelineError> {
-        let Job { original, choice, .. } = job;
-        let facts = original.facts();
-        let image = |source| of_image(original, source);
-        let still = !choice.moving && !matches!(choice.encoding, Encoding::Vector | Encoding::Original);
-        if !still || facts.format == Format::Svg {
-            return kivet_image::render(&read(original)?, facts, choice, &self.task(None)).map_err(image);
+    /// The rendition of a job if a tier has it.
+    ///
+    /// # Errors
+    /// If the blob store cannot be asked.
+    pub async fn ready(&self, job: &Job) -> Result<Option<Arc<Blob>>, PipelineError> {
+        let key = job.key(&self.workshop.overlays);
+        match self.workshop.memory.get(&key).await {
+            Some(blob) => Ok(Some(blob)),
+            None => Ok(self.workshop.blobs.get(&key).await.map_err(of_store)?.map(Arc::new)),
         }
-        let started = Instant::now();
-        let raster = self.drawn(job)?;
-        let drawn = started.elapsed();
-        // The original is read again only for what is kept of its metadata.
-        let bytes = if choice.edits.keep.is_some() { read(original)? } else { Vec::new() };
-        let made = kivet_image::finish(&raster, &bytes, facts, choice).map_err(image)?;
-        Ok(Rendition { timings: Timings { draw: drawn, ..made.timings }, ..made })
     }
 
-    /// The pixels of a still rendition. The original is read only where no intermediate serves.
-    fn drawn(&self, job: &Job) -> Result<Arc<Raster>, PipelineError> {
-        let Job { original, choice, .. } = job;
-        let facts = original.facts();
-        self.intermediates.drawn(job.shape(&self.overlays), || {
-            let make = || self.reduce(original, choice.gamut);
-            let hash = &original.record.hash;
-            let reduction = self.intermediates.reduction(hash, facts, &choice.plan, choice.gamut, make)?;
-            let bytes = if reduction.is_some() { Vec::new() } else { read(original)? };
-            let task = self.task(reduction.as_deref());
-            kivet_image::draw_edited(&bytes, facts, choice, &task).map_err(|source| of_image(original, source))
-        })
+    /// The nearest rendition of the same shape that is ready, in a format that is accepted: for when there is no time to
+    /// make the one asked for. A larger one is nearer than a smaller one.
+    pub async fn nearest_ready(&self, job: &Job, accepted: Accepted) -> Option<(Arc<Blob>, Format)> {
+        let (records, family) = (self.workshop.records.clone(), job.family(&self.workshop.overlays));
+        let wanted = job.choice.plan.size.width;
+        let mut ready = blocking(move || records.family(&family).map_err(of_store)).await.ok()?;
+        ready.sort_by_key(|(_, _, width)| (*width < wanted, width.abs_diff(wanted)));
+        for (key, format, _) in ready {
+            let Some(format) = Format::from_name(&format).filter(|format| self.may_stand_in(*format, job, accepted))
+            else {
+                continue;
+            };
+            if let Some(blob) = self.workshop.memory.get(&key).await {
+                return Some((blob, format));
+            }
+            if let Ok(Some(blob)) = self.workshop.blobs.get(&key).await {
+                return Some((Arc::new(blob), format));
+            }
+        }
+        None
     }
 
-    fn reduce(&self, original: &Original, gamut: Gamut) -> Result<Reduction, PipelineError> {
-        let work = Work::within(self.limits);
-        Reduction::make(&read(original)?, original.facts(), gamut, self.limits, &work)
-            .map_err(|source| of_image(original, source))
+    fn may_stand_in(&self, format: Format, job: &Job, accepted: Accepted) -> bool {
+        job.choice.recipe.format.map_or(accepted.contains(format), |named| named == format)
     }
 
-    fn task<'a>(&'a self, reduction: Option<&'a Reduction>) -> Task<'a> {
-        Task { assets: Some(&self.assets), limits: self.limits, work: Work::within(self.limits), reduction }
+    /// How many tasks of the background wait or are under way.
+    pub fn background_tasks(&self) -> usize {
+        self.background.tasks()
     }
 
     /// True if records and blobs answer.
     pub async fn is_ready(&self) -> bool {
-        let records = self.records.clone();
+        let records = self.workshop.records.clone();
         let answered = tokio::task::spawn_blocking(move || records.totals().is_ok()).await;
-        answered.unwrap_or(false) && self.blobs.get("00").await.is_ok()
-    }
-}
-
-fn of_image(original: &Original, source: ImageError) -> PipelineError {
-    PipelineError::Image { id: original.id.to_string(), source }
-}
-
-/// The original's bytes, if they are still those its facts were learnt from.
-fn read(original: &Original) -> Result<Vec<u8>, PipelineError> {
-    let id = || original.id.to_string();
-    let bytes = std::fs::read(&original.file)
-        .map_err(|error| PipelineError::Unreadable { id: id(), problem: error.to_string() })?;
-    if blake3::hash(&bytes).to_hex().as_str() == original.record.hash {
-        Ok(bytes)
-    } else {
-        Err(PipelineError::Changed { id: id() })
-    }
-}
-
-fn index_line(key: &str, job: &Job, blob: &Blob) -> RenditionRecord {
-    RenditionRecord {
-        key: key.to_owned(),
-        shelf: job.original.id.shelf().to_owned(),
-        path: job.original.id.path().to_owned(),
-        recipe: job.recipe.to_string(),
-        format: job.choice.format.name().to_owned(),
-        width: blob.head.width,
-        height: blob.head.height,
-        bytes: blob.bytes.len() as u64,
+        answered.unwrap_or(false) && self.workshop.blobs.get("00").await.is_ok()
     }
 }
 

@@ -1,46 +1,91 @@
-//! As many renditions at a time as there are cores, and a bounded number waiting.
+//! As many renditions at a time as there are cores, and a bounded number waiting, by count and by pixels.
 
 use std::sync::{
     Arc,
-    atomic::{AtomicUsize, Ordering},
+    atomic::{AtomicU64, AtomicUsize, Ordering},
 };
 
 use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 
 use super::PipelineError;
 
-/// The queue. Cheap to clone.
+/// The queue of viewers' work. Cheap to clone.
 #[derive(Clone)]
 pub(super) struct Queue {
     cores: Arc<Semaphore>,
-    waiting: Arc<AtomicUsize>,
+    load: Arc<Load>,
     most_waiting: usize,
+    most_pixels: u64,
+}
+
+/// What is waiting or under way.
+#[derive(Default)]
+struct Load {
+    waiting: AtomicUsize,
+    pixels: AtomicU64,
+    present: AtomicUsize,
+}
+
+/// A core held; free again when dropped.
+pub(super) struct Turn {
+    _core: OwnedSemaphorePermit,
+    _present: Present,
 }
 
 impl Queue {
-    pub(super) fn new(most_waiting: usize) -> Self {
+    pub(super) fn new(most_waiting: usize, most_megapixels: u64) -> Self {
         let cores = std::thread::available_parallelism().map_or(1, usize::from);
-        Self { cores: Arc::new(Semaphore::new(cores)), waiting: Arc::default(), most_waiting }
+        let most_pixels = most_megapixels * 1_000_000;
+        Self { cores: Arc::new(Semaphore::new(cores)), load: Arc::default(), most_waiting, most_pixels }
     }
 
-    /// Waits for a core, which is free again when the turn is dropped.
-    pub(super) async fn turn(&self) -> Result<OwnedSemaphorePermit, PipelineError> {
-        let waiting = self.waiting.fetch_add(1, Ordering::Relaxed);
-        let _leaves = Leaves(Arc::clone(&self.waiting));
-        if waiting >= self.most_waiting {
-            return Err(PipelineError::Overloaded { waiting });
+    /// Waits for a core, for a rendition of so many `pixels`. Work larger than the bound still waits where nothing else
+    /// does.
+    pub(super) async fn turn(&self, pixels: u64) -> Result<Turn, PipelineError> {
+        let present = Present::new(&self.load);
+        let waiting = self.load.waiting.fetch_add(1, Ordering::Relaxed);
+        let waiting_pixels = self.load.pixels.fetch_add(pixels, Ordering::Relaxed);
+        let _leaves = Leaves { load: Arc::clone(&self.load), pixels };
+        if waiting >= self.most_waiting || (waiting > 0 && waiting_pixels + pixels > self.most_pixels) {
+            return Err(PipelineError::Overloaded { waiting, megapixels: waiting_pixels / 1_000_000 });
         }
-        let turn = Arc::clone(&self.cores).acquire_owned().await;
-        turn.map_err(|closed| PipelineError::Broken(closed.to_string()))
+        let core = Arc::clone(&self.cores).acquire_owned().await;
+        let core = core.map_err(|closed| PipelineError::Broken(closed.to_string()))?;
+        Ok(Turn { _core: core, _present: present })
+    }
+
+    /// True if no viewer's work is waiting or under way.
+    pub(super) fn is_idle(&self) -> bool {
+        self.load.present.load(Ordering::Relaxed) == 0
+    }
+}
+
+/// Counts a viewer's work from its asking to its end.
+struct Present(Arc<Load>);
+
+impl Present {
+    fn new(load: &Arc<Load>) -> Self {
+        load.present.fetch_add(1, Ordering::Relaxed);
+        Self(Arc::clone(load))
+    }
+}
+
+impl Drop for Present {
+    fn drop(&mut self) {
+        self.0.present.fetch_sub(1, Ordering::Relaxed);
     }
 }
 
 /// Counts a waiter out again, also when it gives up.
-struct Leaves(Arc<AtomicUsize>);
+struct Leaves {
+    load: Arc<Load>,
+    pixels: u64,
+}
 
 impl Drop for Leaves {
     fn drop(&mut self) {
-        self.0.fetch_sub(1, Ordering::Relaxed);
+        self.load.waiting.fetch_sub(1, Ordering::Relaxed);
+        self.load.pixels.fetch_sub(self.pixels, Ordering::Relaxed);
     }
 }
 
@@ -48,28 +93,40 @@ impl Drop for Leaves {
 mod tests {
     use super::*;
 
-    #[tokio::test]
-    async fn past_the_bound_the_next_is_turned_away_and_the_rest_still_get_their_turn() {
-        let queue = Queue::new(2);
-        let cores = queue.cores.available_permits();
+    /// A queue whose cores are all taken, and the turns that took them.
+    async fn full(most_waiting: usize, most_megapixels: u64) -> (Queue, Vec<Turn>) {
+        let queue = Queue::new(most_waiting, most_megapixels);
         let mut turns = Vec::new();
-        for _ in 0..cores {
-            turns.push(queue.turn().await.expect("a free core"));
+        while queue.cores.available_permits() > 0 {
+            turns.push(queue.turn(1).await.expect("a free core"));
         }
-        let waiters: Vec<_> = (0..2)
-            .map(|_| {
-                let queue = queue.clone();
-                tokio::spawn(async move { queue.turn().await.is_ok() })
-            })
-            .collect();
-        while queue.waiting.load(Ordering::Relaxed) < 2 {
+        (queue, turns)
+    }
+
+    async fn waiter(queue: &Queue, pixels: u64) -> tokio::task::JoinHandle<bool> {
+        let before = queue.load.waiting.load(Ordering::Relaxed);
+        let waiting = queue.clone();
+        let task = tokio::spawn(async move { waiting.turn(pixels).await.is_ok() });
+        while queue.load.waiting.load(Ordering::Relaxed) == before {
             tokio::task::yield_now().await;
         }
-        assert!(matches!(queue.turn().await, Err(PipelineError::Overloaded { waiting: 2 })));
-        turns.clear();
+        task
+    }
+
+    #[tokio::test]
+    async fn past_either_bound_the_next_is_turned_away_and_the_rest_still_get_their_turn() {
+        let (queue, turns) = full(2, 1).await;
+        let waiters = [waiter(&queue, 600_000).await, waiter(&queue, 400_000).await];
+        assert!(matches!(queue.turn(1).await, Err(PipelineError::Overloaded { waiting: 2, .. })));
+        drop(turns);
         for waiter in waiters {
             assert!(waiter.await.expect("the waiter ends"));
         }
-        assert_eq!(queue.waiting.load(Ordering::Relaxed), 0);
+        assert!(queue.is_idle() && queue.load.pixels.load(Ordering::Relaxed) == 0);
+
+        let (queue, _turns) = full(100, 1).await;
+        let _huge = waiter(&queue, 5_000_000).await;
+        assert!(matches!(queue.turn(1).await, Err(PipelineError::Overloaded { waiting: 1, megapixels: 5 })));
+        assert!(!queue.is_idle());
     }
 }

@@ -3,9 +3,8 @@
 use axum::{
     Json,
     extract::{Query, State, rejection::QueryRejection},
-    http::StatusCode,
 };
-use kivet_recipe::{Accepted, Recipe, choose};
+use kivet_recipe::{Recipe, Request, choose};
 use serde::Deserialize;
 use utoipa::IntoParams;
 use utoipa_axum::{router::OpenApiRouter, routes as api};
@@ -46,7 +45,7 @@ async fn recipe(
     };
     let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
     let original = app.pipeline.knowing(original, &recipe).await?;
-    let choice = choose(&recipe, original.facts(), Accepted::EVERYTHING, &app.policy)
-        .map_err(|error| Problem::new(StatusCode::BAD_REQUEST, "impossible-recipe", error.to_string()))?;
+    let curves = app.pipeline.curves(&original).await;
+    let choice = choose(&recipe, original.facts(), &curves, &Request::ANYTHING, &app.policy)?;
     Ok(Json(RecipeAnswer::new(&recipe, Some(&choice))))
 }

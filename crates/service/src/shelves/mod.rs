@@ -7,12 +7,12 @@ use std::{collections::BTreeMap, sync::Arc, time::Duration};
 
 use axum::http::StatusCode;
 use kivet_image::{ImageError, Limits, probe};
-use kivet_recipe::nearest;
+use kivet_recipe::{Position, nearest};
 use kivet_store::{OriginalRecord, Records, StoreError};
 use moka::future::Cache;
 
 use crate::{
-    config::{Originals, ShelfSettings, ShelfSource},
+    config::{ShelfRules, ShelfSettings, ShelfSource},
     problem::Problem,
 };
 use folder::Folder;
@@ -159,11 +159,9 @@ impl Shelves {
         Ok(Self { shelves: Arc::new(shelves), settings: Arc::new(kept), records, limits, known })
     }
 
-    /// What holds for one shelf alone: the overlay laid over everything, and what `original` sends.
-    pub fn settings(&self, shelf: &str) -> (Option<&str>, Originals) {
-        self.settings
-            .get(shelf)
-            .map_or((None, Originals::default()), |settings| (settings.overlay.as_deref(), settings.originals))
+    /// What holds for one shelf alone.
+    pub fn settings(&self, shelf: &str) -> ShelfRules {
+        self.settings.get(shelf).map_or_else(ShelfRules::default, |settings| settings.rules.clone())
     }
 
     /// The names of the shelves that can be read.
@@ -186,6 +184,18 @@ impl Shelves {
             async move { off_thread(move || shelves.learn(&id)).await }
         });
         learnt.await.map_err(|error| ShelfError::clone(&error))
+    }
+
+    /// Marks what matters on an original, or takes the mark away.
+    ///
+    /// # Errors
+    /// If the records fail.
+    pub async fn set_focus(&self, id: &OriginalId, focus: Option<Position>) -> Result<(), ShelfError> {
+        let (records, marked) = (self.records.clone(), id.clone());
+        let store = |error| ShelfError::Store(Arc::new(error));
+        off_thread(move || records.set_focus(marked.shelf(), marked.path(), focus).map_err(store)).await?;
+        self.look_again(id).await;
+        Ok(())
     }
 
     /// Forgets for now what was known of an original, so that the file is looked at again.
@@ -232,7 +242,9 @@ impl Shelves {
         self.limits.check_bytes(stamp.bytes).map_err(refused)?;
         let bytes = std::fs::read(&file)
             .map_err(|error| ShelfError::Unreadable { id: id.clone(), problem: error.to_string() })?;
-        let facts = probe(&bytes, self.limits).map_err(|source| ShelfError::NotUsable { id: id.clone(), source })?;
+        let mut facts =
+            probe(&bytes, self.limits).map_err(|source| ShelfError::NotUsable { id: id.clone(), source })?;
+        facts.focus = self.records.focus(id.shelf(), id.path()).map_err(store)?;
         let record = OriginalRecord { stamp, hash: blake3::hash(&bytes).to_hex().to_string(), facts };
         self.records.keep_original(id.shelf(), id.path(), &record).map_err(store)?;
         Ok(Arc::new(Original { id: id.clone(), file, record }))

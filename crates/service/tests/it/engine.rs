@@ -74,7 +74,7 @@ fn marked(forced: bool) -> impl FnOnce(&mut kivet_service::Config) {
         let overlay = OverlaySettings { picture, position, width_percent: 30, opacity_percent: 100 };
         config.overlays.insert("mark".to_owned(), overlay);
         if forced {
-            config.shelves.get_mut("photos").unwrap().overlay = Some("mark".to_owned());
+            config.shelves.get_mut("photos").unwrap().rules.overlay = Some("mark".to_owned());
         }
     }
 }
@@ -121,7 +121,8 @@ async fn an_original_is_sent_without_its_place_as_it_is_or_not_at_all() {
     for (originals, status, says_place) in
         [(Originals::WithoutLocation, 200, false), (Originals::Untouched, 200, true), (Originals::Refused, 403, false)]
     {
-        let kivet = Running::start_with(|config| config.shelves.get_mut("odd").unwrap().originals = originals).await;
+        let kivet =
+            Running::start_with(|config| config.shelves.get_mut("odd").unwrap().rules.originals = originals).await;
         std::fs::write(kivet.odd.join("pier.jpg"), &located).unwrap();
         let answer = kivet.picture("/pic/original/odd/pier.jpg").await;
         assert_eq!((answer.status().as_u16(), header(&answer, "vary")), (status, ""));

@@ -5,8 +5,8 @@ use std::{
     path::{Path, PathBuf},
 };
 
-use kivet_recipe::Policy;
-use kivet_service::{Config, Limits, Originals, Service, ShelfSettings, ShelfSource};
+use kivet_recipe::{Access, Policy};
+use kivet_service::{Config, Limits, Service, ShelfRules, ShelfSettings, ShelfSource};
 use reqwest::{Client, RequestBuilder, Response};
 use tempfile::TempDir;
 use tokio::{sync::oneshot, task::JoinHandle};
@@ -45,7 +45,7 @@ impl Running {
 
     async fn start_in(folder: TempDir, change: impl FnOnce(&mut Config)) -> Self {
         let odd = folder.path().join("odd");
-        let shelf = |source| ShelfSettings { source, overlay: None, originals: Originals::default() };
+        let shelf = |source| ShelfSettings { source, rules: ShelfRules::default() };
         let shelves = BTreeMap::from([
             ("photos".to_owned(), shelf(ShelfSource::Folder(demo().join("originals")))),
             ("odd".to_owned(), shelf(ShelfSource::Folder(odd.clone()))),
@@ -57,6 +57,8 @@ impl Running {
             shelves,
             overlays: BTreeMap::new(),
             policy: Policy::default(),
+            access: Access::Open,
+            plain: false,
             limits: Limits::default(),
             demo: Some(demo()),
         };

@@ -1,0 +1,122 @@
+//! `kivet library`.
+
+use std::process::ExitCode;
+
+use anyhow::{Result, bail};
+use clap::Subcommand;
+use kivet_service::{FocusOrder, LibraryPage, OriginalAnswer};
+use reqwest::Method;
+
+use crate::{client::Reach, output};
+
+/// See and mark originals.
+#[derive(clap::Args)]
+pub struct Library {
+    #[command(subcommand)]
+    what: What,
+}
+
+#[derive(Subcommand)]
+enum What {
+    /// List the originals of a shelf.
+    List {
+        /// The shelf; the first one if left out.
+        shelf: Option<String>,
+        /// Begin after this path.
+        #[arg(long, value_name = "PATH")]
+        after: Option<String>,
+        #[command(flatten)]
+        reach: Reach,
+    },
+    /// Say what is known of one original, its colours included.
+    Show {
+        /// The original, as shelf/path.
+        original: String,
+        #[command(flatten)]
+        reach: Reach,
+    },
+    /// Mark the point that crops keep, in percent across and down: 30-40.
+    Focus {
+        /// The original, as shelf/path.
+        original: String,
+        /// The point; `none` takes the mark away.
+        point: String,
+        #[command(flatten)]
+        reach: Reach,
+    },
+}
+
+impl Library {
+    pub fn run(self, json: bool) -> Result<ExitCode> {
+        match self.what {
+            What::List { shelf, after, reach } => {
+                let query: Vec<(&str, &str)> = [("shelf", &shelf), ("after", &after)]
+                    .into_iter()
+                    .filter_map(|(key, value)| value.as_deref().map(|value| (key, value)))
+                    .collect();
+                let page: LibraryPage = reach.call(Method::GET, "/api/library", &query)?;
+                output::print(json, &page, listed)?;
+            }
+            What::Show { original, reach } => {
+                let answer: OriginalAnswer =
+                    reach.call(Method::GET, "/api/library/look", &[("original", &original)])?;
+                output::print(json, &answer, shown)?;
+            }
+            What::Focus { original, point, reach } => {
+                let order = FocusOrder { original, focus: read_point(&point)? };
+                let answer: OriginalAnswer = reach.put("/api/library/focus", &order)?;
+                output::print(json, &answer, shown)?;
+            }
+        }
+        Ok(ExitCode::SUCCESS)
+    }
+}
+
+fn read_point(text: &str) -> Result<Option<[u8; 2]>> {
+    if text == "none" {
+        return Ok(None);
+    }
+    let parts = text.split_once('-').and_then(|(x, y)| Some([x.parse().ok()?, y.parse().ok()?]));
+    match parts {
+        Some(point) if point.iter().all(|percent: &u8| *percent <= 100) => Ok(Some(point)),
+        _ => bail!("`{text}` is no point; write percents across and down such as 30-40, or none"),
+    }
+}
+
+fn listed(page: &LibraryPage) -> String {
+    let mut lines: Vec<String> = page.originals.iter().map(line).collect();
+    if let Some(next) = &page.next {
+        lines.push(format!("more: kivet library list {} --after {next}", page.shelf));
+    }
+    lines.join("\n")
+}
+
+fn line(original: &OriginalAnswer) -> String {
+    match (&original.facts, &original.problem) {
+        (Some(facts), _) => format!(
+            "{:<40} {:>5} x {:<5} {:<5} {:>8}  {}",
+            original.id,
+            facts.width,
+            facts.height,
+            facts.format,
+            output::bytes(facts.bytes),
+            facts.kind
+        ),
+        (None, problem) => format!("{:<40} {}", original.id, problem.as_deref().unwrap_or("cannot be used")),
+    }
+}
+
+fn shown(original: &OriginalAnswer) -> String {
+    let Some(facts) = &original.facts else { return line(original) };
+    let mut text = line(original);
+    let mut add = |name: &str, value: Option<String>| {
+        if let Some(value) = value {
+            text.push_str(&format!("\n  {name:<12} {value}"));
+        }
+    };
+    add("profile", facts.profile.clone());
+    add("dominant", facts.dominant.clone());
+    add("focus", facts.focus.map(|[x, y]| format!("{x}-{y}")));
+    add("soft", facts.soft.as_ref().map(|soft| format!("{} bytes", soft.len())));
+    text
+}

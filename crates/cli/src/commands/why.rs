@@ -1,0 +1,137 @@
+//! `kivet why`.
+
+use std::process::ExitCode;
+
+use anyhow::{Result, bail};
+use comfy_table::{CellAlignment, Table, presets};
+use kivet_service::WhyAnswer;
+
+use crate::{client::Reach, output};
+
+/// What current Chromium sends for pictures.
+const BROWSER: &str = "image/jxl,image/avif,image/webp,image/apng,image/svg+xml,image/*,*/*;q=0.8";
+
+/// Say what a picture request would get, and why.
+#[derive(clap::Args)]
+pub struct Why {
+    /// The picture's address, or the part of it after /pic/.
+    address: String,
+    /// The request's Accept header; what a current Chromium sends if left out.
+    #[arg(long, default_value = BROWSER, hide_default_value = true, value_name = "TYPES")]
+    accept: String,
+    /// Sec-CH-Width: physical pixels across that the picture is shown at.
+    #[arg(long, value_name = "PIXELS")]
+    width: Option<u32>,
+    /// Sec-CH-DPR: physical pixels per CSS pixel.
+    #[arg(long, value_name = "FACTOR")]
+    density: Option<f64>,
+    /// Sec-CH-Viewport-Width: CSS pixels across the window.
+    #[arg(long, value_name = "PIXELS")]
+    viewport: Option<u32>,
+    /// Save-Data: on.
+    #[arg(long)]
+    save_data: bool,
+    #[command(flatten)]
+    reach: Reach,
+}
+
+impl Why {
+    pub fn run(self, json: bool) -> Result<ExitCode> {
+        let path = address(&self.address)?;
+        let mut headers = vec![("accept", self.accept)];
+        let hints = [
+            ("sec-ch-width", self.width.map(|width| width.to_string())),
+            ("sec-ch-dpr", self.density.map(|density| density.to_string())),
+            ("sec-ch-viewport-width", self.viewport.map(|width| width.to_string())),
+            ("save-data", self.save_data.then(|| "on".to_owned())),
+        ];
+        headers.extend(hints.into_iter().filter_map(|(name, value)| Some((name, value?))));
+        let answer: WhyAnswer = self.reach.ask(&format!("/why/{path}"), &headers)?;
+        output::print(json, &answer, text)?;
+        Ok(ExitCode::SUCCESS)
+    }
+}
+
+/// What stands behind `/pic/`, whether the whole address was given or not.
+fn address(text: &str) -> Result<&str> {
+    let path = text.split_once("/pic/").map_or(text.trim_start_matches('/'), |(_, path)| path);
+    if path.splitn(3, '/').filter(|part| !part.is_empty()).count() < 3 {
+        bail!("`{text}` is no picture's address; write /pic/<recipe>/<shelf>/<path>");
+    }
+    Ok(path)
+}
+
+fn text(why: &WhyAnswer) -> String {
+    let [width, height] = why.size;
+    let mut text = format!("{}\n\n", why.address);
+    let mut say = |name: &str, value: String| text.push_str(&format!("{name:<10} {value}\n"));
+    say("sends", format!("{width} x {height} {}, {}", why.format, why.encoding));
+    say("because", why.because.clone());
+    say("width", why.width_from.clone());
+    if let Some([width, height]) = why.held_back_from {
+        say("", format!("{width} x {height} was asked for; nothing is enlarged beyond the original"));
+    }
+    if let Some(target) = why.target {
+        let lowered = why.lowered.iter().map(|lowered| format!("; {lowered}"));
+        say("fidelity", format!("{target}{}", lowered.collect::<String>()));
+    }
+    say("accepts", why.request.accepts.join(", "));
+    say("varies by", if why.vary.is_empty() { "nothing".to_owned() } else { why.vary.clone() });
+    say(
+        "ready",
+        match &why.ready {
+            Some(ready) => {
+                let fidelity = ready.fidelity.map(|fidelity| format!(", fidelity {fidelity:.1}"));
+                format!("{}, {}{}", ready.detail, output::bytes(ready.bytes), fidelity.unwrap_or_default())
+            }
+            None => "no; it is made when it is asked for".to_owned(),
+        },
+    );
+    say("version", format!("?v={}", why.version));
+    if !why.candidates.is_empty() {
+        text.push_str(&format!("\n{}\n\n{}\n", candidates(why), widths(why)));
+    }
+    text
+}
+
+fn candidates(why: &WhyAnswer) -> Table {
+    let mut table = table(["format", "written", "bytes expected", "fidelity expected", "by"], &[2, 3]);
+    for candidate in &why.candidates {
+        let chosen = if candidate.format == why.format { "> " } else { "  " };
+        let fidelity = candidate.predicted_fidelity.map_or("exact".to_owned(), |fidelity| format!("{fidelity:.1}"));
+        table.add_row([
+            format!("{chosen}{}", candidate.format),
+            candidate.encoding.clone(),
+            output::bytes(candidate.predicted_bytes),
+            fidelity,
+            candidate.basis.clone(),
+        ]);
+    }
+    table
+}
+
+fn widths(why: &WhyAnswer) -> Table {
+    let mut table = table(["width", "height", "format", "bytes expected"], &[0, 1, 3]);
+    for width in &why.widths {
+        let chosen = if width.chosen { "> " } else { "  " };
+        table.add_row([
+            format!("{chosen}{}", width.width),
+            width.height.to_string(),
+            width.format.clone(),
+            output::bytes(width.predicted_bytes),
+        ]);
+    }
+    table
+}
+
+fn table<const N: usize>(names: [&str; N], right: &[usize]) -> Table {
+    let mut table = Table::new();
+    table.load_style(presets::NOTHING);
+    table.set_header(names);
+    for index in right {
+        if let Some(column) = table.column_mut(*index) {
+            column.set_cell_alignment(CellAlignment::Right);
+        }
+    }
+    table
+}

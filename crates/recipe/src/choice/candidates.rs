@@ -1,0 +1,146 @@
+//! The formats that could be sent, what each would take, and which is best.
+
+use super::{Candidate, Encoding, Reason};
+use crate::{
+    Accepted, Basis, Curves, Effort, Facts, Fidelity, Format, Kind, Plan, Policy, Prediction, Quality, Recipe, Scale,
+    curve::container_bytes, fidelity::expected_lossless,
+};
+
+/// Formats Kivet writes.
+const WRITTEN: [Format; 6] = [Format::Avif, Format::Jxl, Format::Webp, Format::Jpeg, Format::Png, Format::Gif];
+
+/// A format that misses the target by more points than this does not reach it.
+const SHORT: f32 = 3.0;
+
+/// All that candidates are judged by.
+pub(super) struct Scene<'a> {
+    pub(super) recipe: &'a Recipe,
+    pub(super) facts: &'a Facts,
+    pub(super) curves: &'a Curves,
+    pub(super) policy: &'a Policy,
+    pub(super) plan: &'a Plan,
+    pub(super) moving: bool,
+    pub(super) transparent: bool,
+    pub(super) target: Fidelity,
+}
+
+impl Scene<'_> {
+    /// Every format that may be sent: those that reach the target first, fewest expected bytes first.
+    pub(super) fn candidates(&self, accepted: Accepted) -> Vec<Candidate> {
+        let mut candidates: Vec<Candidate> = WRITTEN
+            .into_iter()
+            .filter(|format| self.may_send(*format, accepted))
+            .filter(|format| self.plan.size.width.max(self.plan.size.height) <= format.max_side())
+            .filter_map(|format| self.candidate(format))
+            .collect();
+        candidates.sort_by_key(|candidate| (self.falls_short(candidate), candidate.predicted_bytes));
+        candidates
+    }
+
+    fn may_send(&self, format: Format, accepted: Accepted) -> bool {
+        let built = self.policy.jxl || format != Format::Jxl;
+        let wanted = match self.recipe.format {
+            Some(named) => format == named,
+            None if self.moving => accepted.contains(format) && format.can_move(),
+            // Nothing that stands still gains from GIF's 256 colours.
+            None => {
+                accepted.contains(format)
+                    && format != Format::Gif
+                    && (format.has_alpha() || !self.transparent)
+                    // What every browser shows is left, whatever the policy leaves out.
+                    && (self.policy.formats.contains(format) || matches!(format, Format::Jpeg | Format::Png))
+            }
+        };
+        built && wanted
+    }
+
+    /// The best of sorted candidates, and why.
+    pub(super) fn best(&self, candidates: &[Candidate]) -> Option<(Candidate, Reason)> {
+        let fewest = *candidates.first()?;
+        if self.recipe.format.is_some() {
+            return Some((fewest, Reason::Named));
+        }
+        let most = fewest.predicted_bytes * (100 + u64::from(self.policy.surplus)) / 100;
+        let close = |candidate: &&Candidate| {
+            candidate.predicted_bytes <= most && self.falls_short(candidate) == self.falls_short(&fewest)
+        };
+        let easiest = candidates.iter().filter(close).min_by_key(|candidate| work(candidate.format)).copied();
+        let easiest = easiest.filter(|easiest| self.policy.surplus > 0 && easiest.format != fewest.format);
+        Some(easiest.map_or((fewest, Reason::FewestBytes), |easiest| (easiest, Reason::LeastWork)))
+    }
+
+    /// How the first rendition of a candidate is written: the same fidelity, by the encoder in a hurry.
+    pub(super) fn first_encoding(&self, candidate: &Candidate) -> Encoding {
+        let lossy = |_| self.lossy(candidate.format, Effort::Fast);
+        match candidate.encoding {
+            Encoding::Lossy { setting } => Some(setting)
+                .and_then(lossy)
+                .map_or(candidate.encoding, |found| Encoding::Lossy { setting: found.setting }),
+            other => other,
+        }
+    }
+
+    fn falls_short(&self, candidate: &Candidate) -> bool {
+        let target = f32::from(self.target.get());
+        candidate.predicted_fidelity.is_some_and(|fidelity| fidelity < target - SHORT)
+    }
+
+    /// How `format` would be written. Flat art is written exactly where the format can; a format named outright is
+    /// written the way it can.
+    fn candidate(&self, format: Format) -> Option<Candidate> {
+        let named = self.recipe.format.is_some();
+        let exact = self.recipe.quality == Some(Quality::Lossless)
+            || (self.recipe.quality.is_none() && self.facts.kind == Kind::Flat && !self.moving);
+        let effort = if self.policy.improve { Effort::Best } else { Effort::Fast };
+        let lossy = || self.lossy(format, effort).map(|found| of_lossy(format, found));
+        let lossless = || self.lossless(format);
+        match (exact, named) {
+            (true, false) => lossless(),
+            (true, true) => lossless().or_else(lossy),
+            (false, true) => lossy().or_else(lossless),
+            // A format whose lossy form falls short may still be exact.
+            (false, false) => match lossy() {
+                Some(short) if self.falls_short(&short) => lossless().or(Some(short)),
+                reaching => reaching.or_else(lossless),
+            },
+        }
+    }
+
+    fn lossy(&self, format: Format, effort: Effort) -> Option<Prediction> {
+        self.curves.lossy(format, self.target, Scale::of(self.plan), self.plan.size.pixels(), effort)
+    }
+
+    fn lossless(&self, format: Format) -> Option<Candidate> {
+        let measured = self.curves.exact(format, Scale::of(self.plan));
+        let bytes_per_pixel = measured.or_else(|| expected_lossless(format, self.facts.kind))?;
+        let bytes = f64::from(bytes_per_pixel) * self.plan.size.pixels() as f64 + f64::from(container_bytes(format));
+        Some(Candidate {
+            format,
+            encoding: if format == Format::Gif { Encoding::Palette } else { Encoding::Lossless },
+            predicted_bytes: bytes.round() as u64,
+            predicted_fidelity: None,
+            basis: if measured.is_some() { Basis::Curve } else { Basis::Prior },
+        })
+    }
+}
+
+fn of_lossy(format: Format, found: Prediction) -> Candidate {
+    Candidate {
+        format,
+        encoding: Encoding::Lossy { setting: found.setting },
+        predicted_bytes: found.bytes.round() as u64,
+        predicted_fidelity: Some(found.fidelity),
+        basis: found.basis,
+    }
+}
+
+/// What writing a format costs a pixel, beside the others: fast settings, as `docs/performance.md` has them.
+const fn work(format: Format) -> u32 {
+    match format {
+        Format::Jpeg => 3,
+        Format::Png | Format::Gif => 8,
+        Format::Jxl => 10,
+        Format::Webp => 11,
+        _ => 20,
+    }
+}

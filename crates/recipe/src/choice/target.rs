@@ -1,0 +1,65 @@
+//! The target, and what takes points off it: many small pixels hide what few large ones show, and some viewers pay for
+//! every byte.
+
+use serde::Serialize;
+
+use crate::{Density, Fidelity, Policy, Quality, Recipe, Request};
+
+/// Nothing lowers a target below this; one that is lower already stays.
+const FLOOR: u8 = 30;
+
+/// Why points were taken off a target.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case", tag = "by")]
+pub enum Lowered {
+    /// An explicit density above 1.
+    Density {
+        /// How many.
+        points: u8,
+    },
+    /// Save-Data.
+    SaveData {
+        /// How many.
+        points: u8,
+    },
+}
+
+/// What a rendition aims at.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Aim {
+    /// The target.
+    pub target: Fidelity,
+    /// What took points off it.
+    pub lowered: Vec<Lowered>,
+}
+
+impl Aim {
+    /// The aim of a recipe for one request, and the recipe: under Save-Data a density above 1 is halved, though not
+    /// below 1.
+    pub(super) fn of(mut recipe: Recipe, request: &Request, policy: &Policy) -> (Recipe, Self) {
+        let named = match recipe.quality {
+            Some(Quality::Fidelity(fidelity)) => fidelity,
+            _ => policy.fidelity,
+        };
+        if request.save_data {
+            recipe.density = recipe.density.map(Density::halved);
+        }
+        let doublings = recipe.density.map_or(0.0, |density| density.factor().log2().max(0.0));
+        let by_density = (doublings * f64::from(policy.density_points)).round() as u8;
+        let mut aim = Self { target: named, lowered: Vec::new() };
+        aim.lower(by_density, |points| Lowered::Density { points });
+        if request.save_data {
+            aim.lower(policy.saving_points, |points| Lowered::SaveData { points });
+        }
+        (recipe, aim)
+    }
+
+    fn lower(&mut self, points: u8, why: impl Fn(u8) -> Lowered) {
+        let from = self.target.get();
+        let to = from.saturating_sub(points).max(FLOOR.min(from));
+        if let Some(lower) = Fidelity::new(to).filter(|lower| *lower < self.target) {
+            self.target = lower;
+            self.lowered.push(why(from - to));
+        }
+    }
+}

@@ -1,0 +1,204 @@
+use proptest::prelude::*;
+
+use super::*;
+use crate::{Accepted, Curve, Hints, Kind, Measured, Sample, Scale, Size};
+
+fn facts(alpha: bool, kind: Kind) -> Facts {
+    Facts { alpha, ..Facts::plain(Format::Jpeg, Size::new(4800, 3200), kind) }
+}
+
+#[track_caller]
+fn sends(recipe: &str, facts: &Facts, accept: &str, format: Format) -> Choice {
+    let choice = chosen(recipe, facts, &accepting(accept), &Policy::default());
+    assert_eq!(choice.format, format);
+    choice
+}
+
+fn accepting(accept: &str) -> Request {
+    Request::accepting(Accepted::from_header(accept))
+}
+
+#[track_caller]
+fn chosen(recipe: &str, facts: &Facts, request: &Request, policy: &Policy) -> Choice {
+    choose(&recipe.parse().expect(recipe), facts, &Curves::default(), request, policy).expect("a choice")
+}
+
+#[test]
+fn the_request_decides_among_what_it_accepts() {
+    let photo = facts(false, Kind::Photo);
+    sends("640w", &photo, "image/avif,image/webp,*/*", Format::Avif);
+    sends("640w", &photo, "image/webp,*/*", Format::Webp);
+    sends("640w", &photo, "*/*", Format::Jpeg);
+    assert_eq!(sends("640w_as-png", &photo, "image/avif", Format::Png).reason, Reason::Named);
+}
+
+#[test]
+fn transparency_is_kept_unless_a_canvas_or_a_format_forbids_it() {
+    let cut_out = facts(true, Kind::Photo);
+    sends("640w", &cut_out, "*/*", Format::Png);
+    assert_eq!(sends("640w_on-102030", &cut_out, "*/*", Format::Jpeg).flatten, Some([16, 32, 48]));
+    assert_eq!(sends("640w_as-jpeg", &cut_out, "*/*", Format::Jpeg).flatten, Some([255; 3]));
+    let opaque = facts(false, Kind::Photo);
+    sends("300w_300h_contain_on-clear", &opaque, "*/*", Format::Png);
+    sends("640w_on-clear", &opaque, "*/*", Format::Jpeg);
+}
+
+#[test]
+fn flat_art_is_exact_unless_the_recipe_asks_otherwise() {
+    let logo = facts(true, Kind::Flat);
+    assert_eq!(sends("320w", &logo, "image/avif,image/webp", Format::Webp).encoding, Encoding::Lossless);
+    sends("320w", &logo, "image/avif", Format::Png);
+    let lossy = sends("320w_as-jpeg", &logo, "*/*", Format::Jpeg);
+    assert!(matches!(lossy.encoding, Encoding::Lossy { .. }));
+}
+
+#[test]
+fn what_no_format_can_hold_is_refused_with_its_size() {
+    let mut wide = facts(false, Kind::Photo);
+    wide.size = Size::new(20_000, 100);
+    let error = refused("as-webp", &wide);
+    assert!(error.to_string().contains("20000 x 100"), "{error}");
+    sends("fidelity-70", &wide, "image/webp", Format::Jpeg);
+}
+
+#[test]
+fn what_moves_keeps_moving_where_the_viewer_can_see_it() {
+    let windsock = Facts { motion: true, ..Facts::plain(Format::Gif, Size::new(400, 300), Kind::Flat) };
+    assert!(sends("200w", &windsock, "image/avif,image/webp", Format::Webp).moving);
+    assert!(sends("200w", &windsock, "*/*", Format::Gif).moving);
+    assert!(!sends("200w_still", &windsock, "*/*", Format::Png).moving);
+    assert!(!sends("200w_as-avif", &windsock, "*/*", Format::Avif).moving);
+}
+
+#[test]
+fn a_vector_stays_one_unless_pixels_are_asked_for() {
+    let mark = Facts { alpha: true, ..Facts::plain(Format::Svg, Size::new(40, 30), Kind::Flat) };
+    assert_eq!(sends("640w_ratio-1-1", &mark, "image/avif", Format::Svg).encoding, Encoding::Vector);
+    assert_eq!(sends("640w_as-png", &mark, "image/avif", Format::Png).plan.size, Size::new(640, 480));
+    sends("640w_blur-3", &mark, "image/webp", Format::Webp);
+    assert_eq!(varies(&"640w".parse().expect("a recipe"), &mark, &Policy::default()), Varies::default());
+    assert!(matches!(refused("16000w_as-jxl", &mark), ChoiceError::TooMany { .. }));
+}
+
+#[test]
+fn a_wide_gamut_is_kept_where_the_policy_says_so() {
+    let front = Facts { wide: true, ..facts(false, Kind::Photo) };
+    let gamut = |policy: Policy| chosen("640w", &front, &Request::ANYTHING, &policy).gamut;
+    assert_eq!(gamut(Policy::default()), Gamut::Srgb);
+    assert_eq!(gamut(Policy { gamut: Gamut::DisplayP3, ..Policy::default() }), Gamut::DisplayP3);
+}
+
+fn refused(recipe: &str, facts: &Facts) -> ChoiceError {
+    choose(&recipe.parse().expect(recipe), facts, &Curves::default(), &Request::ANYTHING, &Policy::default())
+        .expect_err("no format can hold it")
+}
+
+#[test]
+fn density_and_thrift_lower_the_target_and_say_so() {
+    let photo = facts(false, Kind::Photo);
+    let saving = Request { save_data: true, ..Request::ANYTHING };
+    let policy = Policy::default();
+    let aim = |recipe: &str, request: &Request| {
+        let choice = chosen(recipe, &photo, request, &policy);
+        (choice.target.map(Fidelity::get), choice.lowered)
+    };
+    assert_eq!(aim("640w", &Request::ANYTHING), (Some(70), vec![]));
+    assert_eq!(aim("320w_2x", &Request::ANYTHING), (Some(62), vec![Lowered::Density { points: 8 }]));
+    assert_eq!(aim("640w", &saving), (Some(55), vec![Lowered::SaveData { points: 15 }]));
+    assert_eq!(aim("640w_fidelity-40", &saving), (Some(30), vec![Lowered::SaveData { points: 10 }]));
+    assert_eq!(aim("640w_fidelity-20", &saving), (Some(20), vec![]), "below the floor nothing is taken off");
+    assert_eq!(aim("640w_lossless", &saving), (None, vec![]));
+    let thrifty = chosen("320w_3x", &photo, &saving, &policy);
+    assert_eq!((thrifty.plan.size.width, thrifty.recipe.to_string().as_str()), (480, "320w_1.5x"));
+    assert_eq!(chosen("640w", &photo, &saving, &policy).plan.size.width, 640, "without an x pixels stay");
+}
+
+#[test]
+fn an_originals_own_curve_overrules_the_prior() {
+    let photo = facts(false, Kind::Photo);
+    let samples = |bytes: f32| {
+        [(20.0, 10.0, 0.5), (60.0, 70.0, 1.0), (95.0, 92.0, 4.0)]
+            .map(|(setting, fidelity, share)| Sample { setting, fidelity, bytes: bytes * share })
+            .to_vec()
+    };
+    let scale = Scale::of(&plan_for(&"640w".parse().expect("a recipe"), &photo));
+    let measured =
+        |bytes| Measured { curves: vec![Curve { scale, samples: samples(bytes), exact: None }], seen: vec![] };
+    let curves =
+        Curves([(Format::Avif, measured(0.2)), (Format::Jxl, measured(0.15)), (Format::Webp, measured(0.14))].into());
+    let with = |accept: &str, policy: &Policy| {
+        choose(&"640w".parse().expect("a recipe"), &photo, &curves, &accepting(accept), policy).expect("a choice")
+    };
+    let choice = with("image/avif,image/jxl,image/webp", &Policy::default());
+    // JPEG keeps its prior, which promises even less here.
+    assert_eq!((choice.format, choice.reason), (Format::Jpeg, Reason::FewestBytes));
+    let modern = Policy { formats: crate::Formats::of([Format::Webp, Format::Avif]), ..Policy::default() };
+    let only = with("image/avif,image/jxl,image/webp", &modern);
+    assert!(only.candidates.iter().all(|candidate| candidate.format != Format::Jxl));
+    assert!(matches!(only.candidates[1], Candidate { format: Format::Webp, basis: Basis::Curve, .. }));
+    assert_eq!(with("image/webp", &Policy::LEAST_WORK).format, Format::Jpeg);
+}
+
+#[test]
+fn less_work_is_preferred_where_the_policy_says_so() {
+    let photo = facts(false, Kind::Photo);
+    let quick = chosen("640w", &photo, &accepting("image/avif,image/webp"), &Policy::LEAST_WORK);
+    assert_eq!((quick.format, quick.reason), (Format::Webp, Reason::LeastWork));
+    assert!(quick.candidates[0].predicted_bytes < quick.candidates[1].predicted_bytes);
+}
+
+fn any_request() -> impl Strategy<Value = Request> {
+    (any::<[bool; 4]>(), prop::option::of(1u32..5000), prop::option::of(0.5f64..4.0), prop::option::of(200u32..3000))
+        .prop_map(|([avif, jxl, webp, save_data], width, density, viewport_width)| {
+            let names = [(avif, "image/avif"), (jxl, "image/jxl"), (webp, "image/webp")];
+            let header: Vec<&str> = names.into_iter().filter(|(named, _)| *named).map(|(_, name)| name).collect();
+            let hints = Hints { width, density, viewport_width };
+            Request { hints, save_data, ..accepting(&format!("{},*/*;q=0.8", header.join(","))) }
+        })
+}
+
+fn any_recipe() -> impl Strategy<Value = Recipe> {
+    let parts =
+        [vec!["", "640w", "300h", "9000w", "200w_2x"], vec!["", "ratio-1-1"], vec!["", "fidelity-40", "lossless"]];
+    let last = vec!["still", "as-webp", "as-png", "on-102030", "on-clear"];
+    let [a, b, c] = parts.map(prop::sample::select);
+    (a, b, c, prop::sample::select(last)).prop_map(|(a, b, c, d)| {
+        let text: Vec<&str> = [a, b, c, d].into_iter().filter(|part| !part.is_empty()).collect();
+        text.join("_").parse().expect("a recipe")
+    })
+}
+
+proptest! {
+    #[test]
+    fn what_is_sent_was_accepted_and_is_never_enlarged(
+        recipe in any_recipe(), request in any_request(), alpha in any::<bool>(), flat in any::<bool>(), side in 50u32..5000,
+    ) {
+        let kind = if flat { Kind::Flat } else { Kind::Photo };
+        let facts = Facts { alpha, ..Facts::plain(Format::Png, Size::new(side, side / 2 + 1), kind) };
+        let choice = choose(&recipe, &facts, &Curves::default(), &request, &Policy::default()).expect("a choice");
+        prop_assert!(recipe.format.is_some() || request.accepted.contains(choice.format));
+        prop_assert!(!alpha || choice.format.has_alpha() || choice.flatten.is_some());
+        let crop = choice.plan.crop;
+        prop_assert!(f64::from(choice.plan.drawn.width) <= crop.width + 0.5 && f64::from(choice.plan.drawn.height) <= crop.height.max(1.0) + 0.5);
+        prop_assert!(choice.candidates.iter().any(|candidate| candidate.format == choice.format));
+    }
+
+    /// Caches may only keep answers apart by the headers that `Vary` names.
+    #[test]
+    fn requests_that_agree_on_what_vary_names_get_the_same(
+        recipe in any_recipe(), one in any_request(), other in any_request(), flat in any::<bool>(), moving in any::<bool>(),
+    ) {
+        let kind = if flat { Kind::Flat } else { Kind::Photo };
+        let facts = Facts { motion: moving, ..Facts::plain(Format::Gif, Size::new(2400, 1600), kind) };
+        let varies = varies(&recipe, &facts, &Policy::default());
+        let alike = Request {
+            accepted: if varies.accept { one.accepted } else { other.accepted },
+            hints: if varies.hints { one.hints } else { other.hints },
+            save_data: if varies.save_data { one.save_data } else { other.save_data },
+        };
+        let choose = |request| choose(&recipe, &facts, &Curves::default(), &request, &Policy::default()).expect("a choice");
+        let (one, alike) = (choose(one), choose(alike));
+        let shaped = |choice: &Choice| (choice.plan, choice.format, choice.encoding, choice.target, choice.flatten, choice.is_private());
+        prop_assert_eq!(shaped(&one), shaped(&alike));
+    }
+}

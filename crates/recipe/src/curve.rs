@@ -1,0 +1,328 @@
+//! Curves: what each encoder's setting gives for one original, in likeness and bytes, once it was measured.
+//!
+//! A curve is measured at one or two scales on small probes, interpolated monotonically, and corrected by every real
+//! rendition that was scored later.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+use crate::{Effort, Expected, Fidelity, Format, Plan, fidelity, monotone::Monotone};
+
+/// How far the correction by a scored rendition reaches: powers of two of scale, and points of fidelity.
+const REACH: (f32, f32) = (0.25, 8.0);
+
+/// The weight of no correction at all beside those that were seen.
+const DOUBT: f32 = 0.05;
+
+/// Scored renditions remembered of one format; the oldest is forgotten first.
+const MOST_SEEN: usize = 32;
+
+/// One encode of a picture, scored.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Sample {
+    /// The encoder's own setting, 0 to 100.
+    pub setting: f32,
+    /// Likeness to the ideal on the SSIMULACRA2 scale; below zero where the picture is ruined.
+    pub fidelity: f32,
+    /// Bytes a pixel, the container's own left out ([`container_bytes`]).
+    pub bytes: f32,
+}
+
+/// How much of an original's detail a rendition holds: the base-two logarithm of drawn to cropped pixels, in length.
+#[derive(Clone, Copy, Debug, PartialEq, PartialOrd, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct Scale(f32);
+
+impl Scale {
+    /// The scale a plan draws at.
+    pub fn of(plan: &Plan) -> Self {
+        let share = plan.drawn.pixels() as f64 / (plan.crop.width * plan.crop.height).max(1.0);
+        Self((share.log2() / 2.0) as f32)
+    }
+}
+
+/// One encoder's samples at one scale, fast settings.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Curve {
+    /// The scale.
+    pub scale: Scale,
+    /// The samples, settings rising.
+    pub samples: Vec<Sample>,
+    /// Bytes a pixel of the exact form, where the format has one and it was measured.
+    pub exact: Option<f32>,
+}
+
+/// A real rendition, scored.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Seen {
+    /// Its scale.
+    pub scale: Scale,
+    /// The encoder's effort.
+    pub effort: Effort,
+    /// What came out.
+    pub sample: Sample,
+}
+
+/// What is known of one original in one format.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Measured {
+    /// The curves, scales rising; at most two.
+    pub curves: Vec<Curve>,
+    /// Scored renditions, oldest first.
+    pub seen: Vec<Seen>,
+}
+
+/// What is known of one original in every format; empty before it was measured.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct Curves(pub BTreeMap<Format, Measured>);
+
+/// What a prediction rests on.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Basis {
+    /// What is usual for pictures of its kind.
+    Prior,
+    /// This original's own curve.
+    Curve,
+    /// Its curve, corrected by scored renditions.
+    Corrected,
+}
+
+/// What is expected of a lossy rendition.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Prediction {
+    /// The setting, 0 to 100.
+    pub setting: f32,
+    /// Bytes of the file.
+    pub bytes: f64,
+    /// The likeness that comes out: the target, or the best the format reaches.
+    pub fidelity: f32,
+    /// What this rests on.
+    pub basis: Basis,
+}
+
+impl Curves {
+    /// What a lossy rendition of `pixels` at `scale` is expected to need in `format`; `None` where it has no lossy form.
+    /// Setting and bytes never fall as the target rises.
+    pub fn lossy(
+        &self,
+        format: Format,
+        target: Fidelity,
+        scale: Scale,
+        pixels: u64,
+        effort: Effort,
+    ) -> Option<Prediction> {
+        let prior = fidelity::expected_with(format, target, effort)?;
+        let goal = f32::from(target.get());
+        let (point, fidelity, basis) =
+            match self.0.get(&format).and_then(|measured| measured.lossy(format, goal, scale, effort)) {
+                Some(found) => found,
+                None => (prior, goal, Basis::Prior),
+            };
+        let bytes = f64::from(point.bytes_per_pixel) * pixels as f64 + f64::from(container_bytes(format));
+        Some(Prediction { setting: point.setting, bytes, fidelity, basis })
+    }
+
+    /// Bytes a pixel measured of the exact form.
+    pub fn exact(&self, format: Format, scale: Scale) -> Option<f32> {
+        let curves = &self.0.get(&format)?.curves;
+        let (below, above, share) = between(curves, scale)?;
+        let (a, b) = (below.exact?.ln(), above.exact?.ln());
+        Some((a + (b - a) * share).exp())
+    }
+
+    /// Remembers a scored rendition.
+    pub fn learn(&mut self, format: Format, seen: Seen) {
+        let all = &mut self.0.entry(format).or_default().seen;
+        all.retain(|old| {
+            old.effort != seen.effort || old.scale != seen.scale || old.sample.setting != seen.sample.setting
+        });
+        all.push(seen);
+        let surplus = all.len().saturating_sub(MOST_SEEN);
+        all.drain(..surplus);
+    }
+
+    /// True if every format in `formats` has a curve.
+    pub fn are_measured(&self, formats: &[Format]) -> bool {
+        formats.iter().all(|format| self.0.get(format).is_some_and(|measured| !measured.curves.is_empty()))
+    }
+}
+
+/// Bytes of a file beside its coded pixels, as a minimal file of each format has them.
+pub const fn container_bytes(format: Format) -> u32 {
+    match format {
+        Format::Avif => 270,
+        Format::Jpeg => 330,
+        Format::Png => 60,
+        Format::Webp => 30,
+        _ => 20,
+    }
+}
+
+impl Measured {
+    fn lossy(&self, format: Format, target: f32, scale: Scale, effort: Effort) -> Option<(Expected, f32, Basis)> {
+        let (below, above, share) = between(&self.curves, scale)?;
+        let (below, above) = (Shape::of(below)?, Shape::of(above)?);
+        let best = below.best + (above.best - below.best) * share;
+        let goal = target.min(best);
+        let plain = |fidelity: f32| {
+            let (a, b) = (below.at(fidelity), above.at(fidelity));
+            let (setting, bytes) = (a.0 + (b.0 - a.0) * share, a.1 + (b.1 - a.1) * share);
+            let (shift, factor) = fidelity::effort_shift(format, effort);
+            (setting + shift, bytes + factor.ln())
+        };
+        let near: Vec<Residual> = self
+            .seen
+            .iter()
+            .filter(|seen| seen.effort == effort && (seen.scale.0 - scale.0).abs() <= 4.0 * REACH.0)
+            .map(|seen| Residual::of(seen, scale, plain(seen.sample.fidelity)))
+            .collect();
+        let (setting, bytes) = if near.is_empty() { plain(goal) } else { corrected(&near, goal, plain) };
+        let point = Expected { setting: setting.clamp(0.0, 100.0), bytes_per_pixel: bytes.exp() };
+        Some((point, goal, if near.is_empty() { Basis::Curve } else { Basis::Corrected }))
+    }
+}
+
+/// The two curves around a scale and how far it lies from the first to the second; the same twice beyond the ends.
+fn between(curves: &[Curve], scale: Scale) -> Option<(&Curve, &Curve, f32)> {
+    let (first, last) = (curves.first()?, curves.last()?);
+    let width = last.scale.0 - first.scale.0;
+    let share = if width > 0.0 { ((scale.0 - first.scale.0) / width).clamp(0.0, 1.0) } else { 0.0 };
+    Some((first, last, share))
+}
+
+/// A curve's samples as functions of fidelity: the setting, and the logarithm of bytes.
+struct Shape {
+    settings: Monotone,
+    bytes: Monotone,
+    best: f32,
+}
+
+impl Shape {
+    fn of(curve: &Curve) -> Option<Self> {
+        // Where an encoder gives no more for a higher setting, the lower one is the answer.
+        let mut rising: Vec<Sample> = Vec::with_capacity(curve.samples.len());
+        for sample in &curve.samples {
+            let bytes = rising.last().map_or(sample.bytes, |last| sample.bytes.max(last.bytes));
+            if rising.last().is_none_or(|last| sample.fidelity > last.fidelity + 0.25) {
+                rising.push(Sample { bytes, ..*sample });
+            }
+        }
+        let points = |value: fn(&Sample) -> f32| rising.iter().map(|sample| (sample.fidelity, value(sample))).collect();
+        Some(Self {
+            settings: Monotone::through(points(|sample| sample.setting))?,
+            bytes: Monotone::through(points(|sample| sample.bytes.max(1e-5).ln()))?,
+            best: rising.last()?.fidelity,
+        })
+    }
+
+    fn at(&self, fidelity: f32) -> (f32, f32) {
+        (self.settings.at(fidelity), self.bytes.at(fidelity))
+    }
+}
+
+/// How far a scored rendition lay from the curve, and how much that counts at another scale.
+struct Residual {
+    fidelity: f32,
+    setting: f32,
+    bytes: f32,
+    weight: f32,
+}
+
+impl Residual {
+    fn of(seen: &Seen, scale: Scale, (setting, bytes): (f32, f32)) -> Self {
+        let Sample { setting: real, fidelity, bytes: spent } = seen.sample;
+        let weight = (-(seen.scale.0 - scale.0).abs() / REACH.0).exp();
+        Self { fidelity, setting: real - setting, bytes: spent.max(1e-5).ln() - bytes, weight }
+    }
+}
+
+/// The curve with its residuals smoothed over, then kept from falling anywhere below the target.
+fn corrected(near: &[Residual], target: f32, plain: impl Fn(f32) -> (f32, f32)) -> (f32, f32) {
+    let at = |fidelity: f32| {
+        let (mut setting, mut bytes, mut sum) = (0.0, 0.0, DOUBT);
+        for residual in near {
+            let weight = residual.weight * (-(residual.fidelity - fidelity).abs() / REACH.1).exp();
+            setting += residual.setting * weight;
+            bytes += residual.bytes * weight;
+            sum += weight;
+        }
+        let (plain_setting, plain_bytes) = plain(fidelity);
+        (plain_setting + setting / sum, plain_bytes + bytes / sum)
+    };
+    let below = (1..100).map(|points| points as f32).take_while(|points| *points < target);
+    below.chain([target]).map(at).fold((f32::MIN, f32::MIN), |most, here| (most.0.max(here.0), most.1.max(here.1)))
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    fn curve(scale: f32, bytes: f32) -> Curve {
+        let sample = |setting: f32, fidelity: f32, bytes: f32| Sample { setting, fidelity, bytes };
+        let samples = vec![
+            sample(25.0, 20.0, 0.02 * bytes),
+            sample(45.0, 48.0, 0.03 * bytes),
+            sample(62.0, 70.0, 0.06 * bytes),
+            sample(80.0, 82.0, 0.12 * bytes),
+            sample(95.0, 91.0, 0.3 * bytes),
+        ];
+        Curve { scale: Scale(scale), samples, exact: None }
+    }
+
+    fn curves() -> Curves {
+        let measured = Measured { curves: vec![curve(-4.0, 2.0), curve(-2.0, 1.0)], seen: Vec::new() };
+        Curves(BTreeMap::from([(Format::Avif, measured)]))
+    }
+
+    fn at(curves: &Curves, target: u8, scale: f32) -> Prediction {
+        let target = Fidelity::new(target).expect("a fidelity");
+        curves.lossy(Format::Avif, target, Scale(scale), 1_000_000, Effort::Fast).expect("AVIF has a lossy form")
+    }
+
+    #[test]
+    fn samples_are_met_and_scales_mixed() {
+        let curves = curves();
+        let met = at(&curves, 70, -2.0);
+        assert!((met.setting - 62.0).abs() < 0.01 && (met.bytes - 60_270.0).abs() < 50.0, "{met:?}");
+        let between = at(&curves, 70, -3.0).bytes;
+        assert!(between > 80_000.0 && between < 90_000.0, "the geometric mean of the two scales: {between}");
+        assert_eq!(at(&curves, 70, 0.0).bytes, met.bytes, "beyond the last scale, the last scale");
+        let best = at(&curves, 100, -2.0);
+        assert_eq!((best.fidelity, best.basis), (91.0, Basis::Curve), "no more is promised than was reached");
+        assert_eq!(at(&Curves::default(), 70, -2.0).basis, Basis::Prior);
+    }
+
+    #[test]
+    fn a_scored_rendition_corrects_its_neighbourhood() {
+        let mut curves = curves();
+        let sample = Sample { setting: 66.0, fidelity: 70.0, bytes: 0.072 };
+        curves.learn(Format::Avif, Seen { scale: Scale(-2.0), effort: Effort::Fast, sample });
+        let here = at(&curves, 70, -2.0);
+        assert_eq!(here.basis, Basis::Corrected);
+        assert!((here.setting - 66.0).abs() < 0.3 && (here.bytes / 72_270.0 - 1.0).abs() < 0.02, "{here:?}");
+        let far = at(&curves, 20, -2.0);
+        assert!((far.setting - 25.0).abs() < 0.5, "{far:?}");
+    }
+
+    proptest! {
+        #[test]
+        fn predictions_never_fall_as_the_target_rises(
+            seen in prop::collection::vec((0.0f32..100.0, -20.0f32..95.0, 0.005f32..1.0, -5.0f32..0.0), 0..12), scale in -5.0f32..0.0,
+        ) {
+            let mut curves = curves();
+            for (setting, fidelity, bytes, scale) in seen {
+                let sample = Sample { setting, fidelity, bytes };
+                curves.learn(Format::Avif, Seen { scale: Scale(scale), effort: Effort::Fast, sample });
+            }
+            let all: Vec<Prediction> = (1..=100).map(|target| at(&curves, target, scale)).collect();
+            for pair in all.windows(2) {
+                prop_assert!(pair[1].setting >= pair[0].setting - 1e-3 && pair[1].bytes >= pair[0].bytes * 0.9999);
+            }
+        }
+    }
+}

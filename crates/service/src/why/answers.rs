@@ -1,0 +1,270 @@
+//! A choice and its reasons as JSON.
+
+use kivet_recipe::{Basis, Candidate, Choice, Encoding, Format, Lowered, Reason, Request, Rung, WidthFrom};
+use kivet_store::{Blob, Stage};
+use serde::{Deserialize, Serialize};
+
+use crate::{
+    pic::{Asked, Vary},
+    pipeline::Job,
+};
+
+/// What a request would get, and why.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct WhyAnswer {
+    /// The address of the picture.
+    pub address: String,
+    /// The recipe in its canonical form.
+    pub recipe: String,
+    /// The recipe that is followed, its open sides settled.
+    pub followed: String,
+    /// The original.
+    pub original: OriginalSeen,
+    /// What the request said.
+    pub request: RequestSeen,
+    /// Where the width comes from, in words.
+    pub width_from: String,
+    /// Pixels across and down.
+    pub size: [u32; 2],
+    /// What was asked for, if that was larger than the original can give.
+    pub held_back_from: Option<[u32; 2]>,
+    /// The region kept of the upright original: left, top, width, height.
+    pub crop: [f64; 4],
+    /// The fidelity aimed at; absent for exact renditions.
+    pub target: Option<u8>,
+    /// What took points off the target, in words.
+    pub lowered: Vec<String>,
+    /// The format that is sent.
+    pub format: String,
+    /// How the first answer is written.
+    pub encoding: String,
+    /// The rule that decided.
+    pub reason: String,
+    /// The rule in a sentence.
+    pub because: String,
+    /// Every format that could have been sent, the best first.
+    pub candidates: Vec<CandidateSeen>,
+    /// The widths considered, with what each would take.
+    pub widths: Vec<WidthAnswer>,
+    /// The request headers that can change the answer, as `Vary` names them.
+    pub vary: String,
+    /// True if the answer is for this viewer alone.
+    pub private: bool,
+    /// What `?v=` must say for a final answer to be immutable.
+    pub version: String,
+    /// The rendition that is ready to be sent, if there is one.
+    pub ready: Option<ReadyRendition>,
+}
+
+/// The original, as far as the choice looks at it.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct OriginalSeen {
+    /// `shelf/path`.
+    pub id: String,
+    /// Its format.
+    pub format: String,
+    /// Pixels across.
+    pub width: u32,
+    /// Pixels down.
+    pub height: u32,
+    /// Bytes of the file.
+    pub bytes: u64,
+    /// `photo` or `flat`.
+    pub kind: String,
+}
+
+/// What a request said.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct RequestSeen {
+    /// The formats that may be sent.
+    pub accepts: Vec<String>,
+    /// `Sec-CH-Width`.
+    pub width: Option<u32>,
+    /// `Sec-CH-DPR`.
+    pub density: Option<f64>,
+    /// `Sec-CH-Viewport-Width`.
+    pub viewport_width: Option<u32>,
+    /// `Save-Data`.
+    pub save_data: bool,
+}
+
+/// One format that could have been sent.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct CandidateSeen {
+    /// The format.
+    pub format: String,
+    /// How its final rendition would be written.
+    pub encoding: String,
+    /// Bytes expected of it.
+    pub predicted_bytes: u64,
+    /// Likeness expected of it; absent where it is exact.
+    pub predicted_fidelity: Option<f32>,
+    /// What both rest on: `prior`, `curve` or `corrected`.
+    pub basis: String,
+}
+
+/// One width of the ladder.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct WidthAnswer {
+    /// Pixels across.
+    pub width: u32,
+    /// Pixels down.
+    pub height: u32,
+    /// The format it would be sent in.
+    pub format: String,
+    /// Bytes expected.
+    pub predicted_bytes: u64,
+    /// True for the one that is sent.
+    pub chosen: bool,
+}
+
+/// A rendition that exists.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct ReadyRendition {
+    /// `first` or `final`.
+    pub detail: String,
+    /// Its bytes.
+    pub bytes: u64,
+    /// Its entity tag.
+    pub etag: String,
+    /// Its likeness, once it was scored.
+    pub fidelity: Option<f32>,
+}
+
+impl WhyAnswer {
+    pub(super) fn new(
+        asked: &Asked,
+        job: &Job,
+        ready: Option<&Blob>,
+        widths: Vec<WidthAnswer>,
+        vary: Vary,
+        version: String,
+    ) -> Self {
+        let Job { original, request, choice } = job;
+        let facts = original.facts();
+        let kebab = |value: serde_json::Value| value.as_str().unwrap_or_default().to_owned();
+        Self {
+            address: format!("/pic/{}/{}", asked.recipe, original.id.address()),
+            recipe: asked.recipe.to_string(),
+            followed: choice.recipe.to_string(),
+            original: OriginalSeen {
+                id: original.id.to_string(),
+                format: facts.format.to_string(),
+                width: facts.size.width,
+                height: facts.size.height,
+                bytes: original.record.stamp.bytes,
+                kind: kebab(serde_json::json!(facts.kind)),
+            },
+            request: RequestSeen::of(request),
+            width_from: width_from(choice.width),
+            size: [choice.plan.size.width, choice.plan.size.height],
+            held_back_from: choice.plan.held_back_from.map(|size| [size.width, size.height]),
+            crop: [choice.plan.crop.x, choice.plan.crop.y, choice.plan.crop.width, choice.plan.crop.height],
+            target: choice.target.map(|target| target.get()),
+            lowered: choice.lowered.iter().map(lowered).collect(),
+            format: choice.format.to_string(),
+            encoding: choice.encoding.to_string(),
+            reason: kebab(serde_json::json!(choice.reason)),
+            because: because(choice),
+            candidates: choice.candidates.iter().map(CandidateSeen::of).collect(),
+            widths,
+            vary: vary.names(),
+            private: choice.is_private(),
+            version,
+            ready: ready.map(ReadyRendition::of),
+        }
+    }
+}
+
+impl RequestSeen {
+    fn of(request: &Request) -> Self {
+        let formats = [Format::Avif, Format::Jxl, Format::Webp, Format::Jpeg, Format::Png, Format::Gif, Format::Svg];
+        let accepted = formats.into_iter().filter(|format| request.accepted.contains(*format));
+        Self {
+            accepts: accepted.map(|format| format.to_string()).collect(),
+            width: request.hints.width,
+            density: request.hints.density,
+            viewport_width: request.hints.viewport_width,
+            save_data: request.save_data,
+        }
+    }
+}
+
+impl CandidateSeen {
+    fn of(candidate: &Candidate) -> Self {
+        Self {
+            format: candidate.format.to_string(),
+            encoding: candidate.encoding.to_string(),
+            predicted_bytes: candidate.predicted_bytes,
+            predicted_fidelity: candidate.predicted_fidelity,
+            basis: match candidate.basis {
+                Basis::Prior => "prior",
+                Basis::Curve => "curve",
+                Basis::Corrected => "corrected",
+            }
+            .to_owned(),
+        }
+    }
+}
+
+impl WidthAnswer {
+    pub(super) fn new(rung: &Rung, at: &Choice, chosen: bool) -> Self {
+        let best = at.candidates.iter().find(|candidate| candidate.format == at.format);
+        Self {
+            width: rung.size.width,
+            height: rung.size.height,
+            format: at.format.to_string(),
+            predicted_bytes: best.map_or(0, |best| best.predicted_bytes),
+            chosen,
+        }
+    }
+}
+
+impl ReadyRendition {
+    fn of(blob: &Blob) -> Self {
+        let detail = if blob.head.stage == Stage::Final { "final" } else { "first" };
+        Self {
+            detail: detail.to_owned(),
+            bytes: blob.bytes.len() as u64,
+            etag: blob.head.etag.clone(),
+            fidelity: blob.head.fidelity,
+        }
+    }
+}
+
+fn width_from(width: WidthFrom) -> String {
+    match width {
+        WidthFrom::Recipe => "the recipe settles it".to_owned(),
+        WidthFrom::Hints { shown, step } => format!("the hints say {shown} pixels at most; {step} is the next step"),
+        WidthFrom::Original => "nobody says; all that the original has".to_owned(),
+    }
+}
+
+fn lowered(lowered: &Lowered) -> String {
+    match lowered {
+        Lowered::Density { points } => format!("{points} points less for the density"),
+        Lowered::SaveData { points } => format!("{points} points less for Save-Data"),
+    }
+}
+
+fn because(choice: &Choice) -> String {
+    let Choice { format, reason, .. } = choice;
+    match reason {
+        Reason::Named => format!("the recipe names {format}"),
+        Reason::FewestBytes if choice.encoding == Encoding::Lossless => {
+            format!("{format} is expected to hold it exactly in the fewest bytes of what is accepted")
+        }
+        Reason::FewestBytes => format!("{format} is expected to need the fewest bytes of what is accepted"),
+        Reason::LeastWork => {
+            format!("{format} is the least work among those whose bytes the policy finds close enough")
+        }
+        Reason::Vector => "a vector stays one".to_owned(),
+        Reason::Original => "the recipe asks for the original".to_owned(),
+    }
+}

@@ -1,0 +1,49 @@
+//! One handler: the same reading and choosing as for pictures, told instead of followed.
+
+use std::net::SocketAddr;
+
+use axum::{
+    Json, Router,
+    extract::{ConnectInfo, FromRequestParts, Request, State},
+    routing::get,
+};
+use kivet_recipe::{Recipe, choose, ladder};
+
+use super::answers::{WhyAnswer, WidthAnswer};
+use crate::{
+    app::App,
+    pic::{Asked, Chosen, Vary, request_of},
+    pipeline::Job,
+    problem::Problem,
+    sign_in::{Admin, is_local},
+};
+
+/// The routes of this feature.
+pub fn routes() -> Router<App> {
+    Router::new().route("/why/{*address}", get(why))
+}
+
+/// Open to this machine, and to others with the token.
+async fn why(State(app): State<App>, request: Request) -> Result<Json<WhyAnswer>, Problem> {
+    let (mut parts, _) = request.into_parts();
+    let peer = parts.extensions.get::<ConnectInfo<SocketAddr>>();
+    if !is_local(peer, &parts.headers) {
+        Admin::from_request_parts(&mut parts, &app).await?;
+    }
+    let asked = Asked::read(&parts.uri, "/why/")?;
+    let request = request_of(&parts.headers);
+    let mut vary = Vary::default();
+    let Chosen { original, choice } = asked.choose(&app, &request, &mut vary).await?;
+    let curves = app.pipeline.curves(&original).await;
+    let width_of = |recipe: &Recipe| choose(recipe, original.facts(), &curves, &request, &app.policy).ok();
+    let widths = if choice.candidates.is_empty() { Vec::new() } else { ladder(&choice.recipe, original.facts()) };
+    let widths = widths.into_iter().filter_map(|rung| {
+        let at = width_of(&rung.recipe)?;
+        Some(WidthAnswer::new(&rung, &at, rung.size.width == choice.plan.size.width))
+    });
+    let widths = widths.collect();
+    let version = app.pipeline.version(&original);
+    let job = Job { original, request, choice };
+    let ready = app.pipeline.ready(&job).await?;
+    Ok(Json(WhyAnswer::new(&asked, &job, ready.as_deref(), widths, vary, version)))
+}
