@@ -1,7 +1,9 @@
 //! Side-by-side measures, printed as tables for `docs/performance.md`. Run them by `cargo xtask bench NAME`.
 
 mod bare;
+mod choice;
 mod cold;
+mod generated;
 mod ladder;
 mod memory;
 mod pages;
@@ -20,6 +22,12 @@ struct Bench {
 
 #[derive(Subcommand)]
 enum Measure {
+    /// What is chosen and what comes out, against what is promised and against fixed settings.
+    Choice {
+        /// Only every so-manieth picture.
+        #[arg(long, default_value_t = 1)]
+        every: usize,
+    },
     /// One cold rendition against the bare codec calls it cannot avoid.
     Cold,
     /// A whole ladder through reductions, against the codecs alone.
@@ -48,6 +56,7 @@ enum Measure {
 
 fn main() -> Result<()> {
     match Bench::parse().measure {
+        Measure::Choice { every } => choice::run(every.max(1)),
         Measure::Cold => cold::run(),
         Measure::Ladder => ladder::run(),
         Measure::Memory => memory::run(),

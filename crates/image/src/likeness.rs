@@ -1,7 +1,7 @@
 //! Likeness of a file to the ideal it was made from, on the SSIMULACRA2 scale, and curves measured with it.
 
 use fast_ssim2::{PixelDescriptor, PixelSlice, Ssimulacra2Reference};
-use kivet_recipe::{Curve, Encoding, Format, Gamut, Rect, Sample, Scale, container_bytes};
+use kivet_recipe::{Curve, Effort, Encoding, Format, Gamut, Rect, Sample, Scale, Size};
 
 use crate::{
     ImageError, Limits, Raster, Work, Writing,
@@ -9,36 +9,36 @@ use crate::{
     probe, resampled, write,
 };
 
-/// Larger pictures are scored on windows of about so many pixels in all: scoring takes ten times their bytes.
-const WHOLE_UP_TO: u64 = 1_300_000;
+/// Larger pictures are scored on strips of about so many pixels in all: scoring takes many times their bytes.
+const WHOLE_UP_TO: u64 = 600_000;
 
-/// The windows: columns, rows and their sides.
-const WINDOWS: Windows = Windows { columns: 4, rows: 3, side: 256 };
+/// The strips of such a score.
+const STRIPS: Strips = Strips { count: 3, width: 768, height: 256 };
 
-/// The windows of a glance.
-const GLANCE: Windows = Windows { columns: 3, rows: 2, side: 96 };
+/// The strips of a glance.
+const GLANCE: Strips = Strips { count: 3, width: 384, height: 112 };
 
-/// The windows of a probe at the larger scale.
-const PROBE: Windows = Windows { columns: 3, rows: 2, side: 128 };
+/// The strips of a probe at the larger scales.
+const PROBE: Strips = Strips { count: 2, width: 336, height: 104 };
 
 /// A picture as it should be, ready to be compared with files made of it.
 pub struct Ideal {
     reference: Ssimulacra2Reference,
-    windows: Option<Windows>,
+    strips: Option<Strips>,
     alpha: bool,
     gamut: Gamut,
 }
 
 impl Ideal {
-    /// Of a drawn rendition that holds `gamut`. Memory: about 150 bytes a pixel, and never more than 200 MB.
+    /// Of a drawn rendition that holds `gamut`. Memory: about 150 bytes a pixel, and never more than 100 MB.
     ///
     /// # Errors
     /// If the scorer refuses the picture.
     pub fn new(raster: &Raster, gamut: Gamut) -> Result<Self, ImageError> {
-        let windows = (raster.size().pixels() > WHOLE_UP_TO).then_some(WINDOWS);
-        let shown = windows.map(|windows| windows.of(raster));
+        let strips = (raster.size().pixels() > WHOLE_UP_TO).then_some(STRIPS);
+        let shown = strips.map(|strips| strips.of(raster));
         let reference = Ssimulacra2Reference::new(&slice(shown.as_ref().unwrap_or(raster))?).map_err(refused)?;
-        Ok(Self { reference, windows, alpha: raster.has_alpha(), gamut })
+        Ok(Self { reference, strips, alpha: raster.has_alpha(), gamut })
     }
 
     /// The likeness of `file`: 100 for the same pixels, below zero where little is left.
@@ -52,20 +52,15 @@ impl Ideal {
         let whole = Rect::whole(source.size());
         let shown =
             resampled(source.as_mut(), whole, facts.size, facts.alpha, &Work::default())?.with_alpha(self.alpha);
-        let shown = self.windows.map_or_else(|| shown.clone(), |windows| windows.of(&shown));
+        let shown = self.strips.map_or_else(|| shown.clone(), |strips| strips.of(&shown));
         let score = self.reference.compare(&slice(&shown)?).map_err(refused)?;
         Ok(score as f32)
     }
 }
 
-/// The likeness that `format` reaches at `setting` on a few windows of a picture: a cheap guess at the whole's.
-///
-/// # Errors
-/// If it cannot be encoded or scored.
-pub fn glance(raster: &Raster, format: Format, setting: f32, gamut: Gamut) -> Result<f32, ImageError> {
-    let windows = GLANCE.of(raster);
-    let writing = Writing { gamut, ..Writing::new(Encoding::Lossy { setting }) };
-    Ideal::new(&windows, gamut)?.likeness(&write(&windows, format, &writing)?)
+/// A few strips of a picture: what is tried on them is a cheap guess at the whole.
+pub(crate) fn strips_of(raster: &Raster) -> Raster {
+    GLANCE.of(raster)
 }
 
 /// A picture on which encoders are measured.
@@ -85,11 +80,11 @@ impl Probe {
         Ok(Self { raster, scale, ideal })
     }
 
-    /// A few windows of a larger one.
+    /// Two strips of a larger one.
     ///
     /// # Errors
     /// If the scorer refuses it.
-    pub fn windows(raster: &Raster, scale: Scale) -> Result<Self, ImageError> {
+    pub fn strips(raster: &Raster, scale: Scale) -> Result<Self, ImageError> {
         Self::whole(PROBE.of(raster), scale)
     }
 
@@ -98,58 +93,70 @@ impl Probe {
     /// # Errors
     /// If it cannot be encoded or scored.
     pub fn curve(&self, format: Format, exact: bool) -> Result<Curve, ImageError> {
-        let pixels = self.raster.size().pixels() as f32;
-        let per_pixel = |file: &[u8]| (file.len() as f32 - container_bytes(format) as f32).max(1.0) / pixels;
         let mut samples = Vec::new();
         for setting in settings(format) {
-            let file = crate::encode(&self.raster, format, Encoding::Lossy { setting: *setting })?;
-            samples.push(Sample { setting: *setting, fidelity: self.ideal.likeness(&file)?, bytes: per_pixel(&file) });
+            samples.push(self.sample(format, *setting, Effort::Fast)?);
         }
         let exact = match (exact, format) {
             (true, Format::Jxl | Format::Webp | Format::Png) => {
-                Some(per_pixel(&crate::encode(&self.raster, format, Encoding::Lossless)?))
+                let file = crate::encode(&self.raster, format, Encoding::Lossless)?;
+                Some(crate::sample(&self.raster, format, 0.0, 0.0, file.len()).bytes)
             }
             _ => None,
         };
         Ok(Curve { scale: self.scale, samples, exact })
     }
+
+    /// One encode at high likeness with an encoder at its best: how far that lies from the curve.
+    ///
+    /// # Errors
+    /// If it cannot be encoded or scored.
+    pub fn at_best(&self, format: Format) -> Result<Option<Sample>, ImageError> {
+        settings(format).get(2).map(|setting| self.sample(format, *setting, Effort::Best)).transpose()
+    }
+
+    fn sample(&self, format: Format, setting: f32, effort: Effort) -> Result<Sample, ImageError> {
+        let writing = Writing { effort, ..Writing::new(Encoding::Lossy { setting }) };
+        let file = write(&self.raster, format, &writing)?;
+        Ok(crate::sample(&self.raster, format, setting, self.ideal.likeness(&file)?, file.len()))
+    }
 }
 
-/// Where an encoder is sampled: about fidelity 20, 50, 70, 82 and the best it has.
+/// Where an encoder is sampled: from the least it gives, or about fidelity 25, to the best it has.
 const fn settings(format: Format) -> &'static [f32] {
     match format {
-        Format::Avif => &[25.0, 45.0, 62.0, 78.0, 96.0],
-        Format::Jxl => &[8.0, 35.0, 62.0, 82.0, 96.0],
-        Format::Webp => &[5.0, 30.0, 70.0, 90.0, 100.0],
-        Format::Jpeg => &[18.0, 38.0, 68.0, 87.0, 98.0],
+        Format::Avif => &[24.0, 48.0, 70.0, 88.0, 97.0],
+        Format::Jxl => &[0.0, 40.0, 74.0, 95.0],
+        Format::Webp => &[0.0, 40.0, 80.0, 100.0],
+        Format::Jpeg => &[15.0, 42.0, 76.0, 92.0, 99.0],
         _ => &[],
     }
 }
 
-/// Square windows spread evenly over a picture.
+/// Strips spread over a picture: few, so that they have few seams, which no encoder would meet in it.
 #[derive(Clone, Copy)]
-struct Windows {
-    columns: u32,
-    rows: u32,
-    side: u32,
+struct Strips {
+    count: u32,
+    width: u32,
+    height: u32,
 }
 
-impl Windows {
-    /// The windows side by side; all of a picture that is not larger than they are.
+impl Strips {
+    /// The strips one below the other; all of a picture that is hardly larger than they are.
     fn of(self, raster: &Raster) -> Raster {
-        let Self { columns, rows, side } = self;
-        let size = raster.size();
-        if size.pixels() <= u64::from(columns * rows * side * side) || size.width < side || size.height < side {
+        let Size { width: across, height: down } = raster.size();
+        let (width, height) = (self.width.min(across), self.height.min(down));
+        if raster.size().pixels() * 4 <= u64::from(self.count * self.width * self.height) * 5
+            || down < self.count * height
+        {
             return raster.clone();
         }
-        let window = kivet_recipe::Size::new(side, side);
-        let mut sheet =
-            Raster::filled(kivet_recipe::Size::new(columns * side, rows * side), [0; 4], raster.has_alpha());
-        for (column, row) in (0..columns).flat_map(|column| (0..rows).map(move |row| (column, row))) {
-            let at = |free: u32, index: u32, count: u32| free * (2 * index + 1) / (2 * count);
-            let left = at(size.width - side, column, columns);
-            let top = at(size.height - side, row, rows);
-            sheet = raster.cut(left, top, window).placed_on(sheet, column * side, row * side);
+        let mut sheet = Raster::filled(Size::new(width, self.count * height), [0; 4], raster.has_alpha());
+        for index in 0..self.count {
+            // From one side to the other on the way down.
+            let at = |free: u32| free * (2 * index + 1) / (2 * self.count);
+            let strip = raster.cut(at(across - width), at(down - height), Size::new(width, height));
+            sheet = strip.placed_on(sheet, 0, index * height);
         }
         sheet
     }
@@ -168,8 +175,6 @@ fn refused(problem: impl ToString) -> ImageError {
 
 #[cfg(test)]
 mod tests {
-    use kivet_recipe::Size;
-
     use super::*;
 
     /// Waves with a hard edge across them.
@@ -200,13 +205,15 @@ mod tests {
     fn a_probe_gives_a_rising_curve_and_a_glance_lies_near_it() {
         let raster = picture(Size::new(900, 600));
         let plan = kivet_recipe::plan(&Default::default(), raster.size());
-        let probe = Probe::windows(&raster, Scale::of(&plan)).expect("scored");
+        let probe = Probe::strips(&raster, Scale::of(&plan)).expect("scored");
         for format in [Format::Avif, Format::Webp, Format::Jpeg] {
             let curve = probe.curve(format, true).expect("measured");
             assert!(curve.samples.windows(2).all(|pair| pair[0].fidelity < pair[1].fidelity), "{curve:?}");
             let middle = curve.samples[2];
-            let seen = glance(&raster, format, middle.setting, Gamut::Srgb).expect("scored");
-            assert!((seen - middle.fidelity).abs() < 6.0, "{format}: {seen} beside {middle:?}");
+            let target = kivet_recipe::Fidelity::new(middle.fidelity.round() as u8).expect("a fidelity");
+            let setting =
+                crate::at_a_glance(&raster, format, middle.setting - 15.0, target, Gamut::Srgb).expect("scored");
+            assert!((setting - middle.setting).abs() < 9.0, "{format}: {setting} beside {middle:?}");
             assert_eq!(curve.exact.is_some(), format == Format::Webp);
         }
     }

@@ -1,6 +1,6 @@
 //! Curves: what each encoder's setting gives for one original, in likeness and bytes, once it was measured.
 //!
-//! A curve is measured at one or two scales on small probes, interpolated monotonically, and corrected by every real
+//! A curve is measured at up to three scales on small probes, interpolated monotonically, and corrected by every real
 //! rendition that was scored later.
 
 use std::collections::BTreeMap;
@@ -67,8 +67,11 @@ pub struct Seen {
 /// What is known of one original in one format.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Measured {
-    /// The curves, scales rising; at most two.
+    /// The curves, scales rising.
     pub curves: Vec<Curve>,
+    /// One sample at the first scale by the encoder at its best: how far that lies from the curve is this picture's own.
+    #[serde(default)]
+    pub at_best: Option<Sample>,
     /// Scored renditions, oldest first.
     pub seen: Vec<Seen>,
 }
@@ -125,6 +128,13 @@ impl Curves {
         Some(Prediction { setting: point.setting, bytes, fidelity, basis })
     }
 
+    /// The setting that is expected to give `points`, which may lie beyond 1 to 100: for searches.
+    pub fn setting(&self, format: Format, points: f32, scale: Scale, effort: Effort) -> Option<f32> {
+        let measured = self.0.get(&format).and_then(|measured| measured.at(format, points, scale, effort));
+        let (shift, _) = fidelity::effort_shift(format, effort);
+        measured.map(|at| at.0).or_else(|| Some(fidelity::usual(format, points)?.setting + shift))
+    }
+
     /// Bytes a pixel measured of the exact form.
     pub fn exact(&self, format: Format, scale: Scale) -> Option<f32> {
         let curves = &self.0.get(&format)?.curves;
@@ -142,6 +152,15 @@ impl Curves {
         all.push(seen);
         let surplus = all.len().saturating_sub(MOST_SEEN);
         all.drain(..surplus);
+    }
+
+    /// True if a rendition of `format` was scored at `scale` near `target`.
+    pub fn has_seen(&self, format: Format, target: Fidelity, scale: Scale) -> bool {
+        let near = |seen: &Seen| {
+            (seen.scale.0 - scale.0).abs() < REACH.0 / 4.0
+                && (seen.sample.fidelity - f32::from(target.get())).abs() < REACH.1
+        };
+        self.0.get(&format).is_some_and(|measured| measured.seen.iter().any(near))
     }
 
     /// True if every format in `formats` has a curve.
@@ -165,38 +184,63 @@ impl Measured {
     fn lossy(&self, format: Format, target: f32, scale: Scale, effort: Effort) -> Option<(Expected, f32, Basis)> {
         let (below, above, share) = between(&self.curves, scale)?;
         let (below, above) = (Shape::of(below)?, Shape::of(above)?);
-        let best = below.best + (above.best - below.best) * share;
-        let goal = target.min(best);
+        let mixed = |value: fn(&Shape) -> f32| value(&below) + (value(&above) - value(&below)) * share;
+        // Some encoders do not get worse than they are at their lowest setting.
+        let goal = target.min(mixed(|shape| shape.best)).max(mixed(|shape| shape.least));
+        let (setting, bytes, basis) = self.at(format, goal, scale, effort)?;
+        Some((Expected { setting: setting.clamp(0.0, 100.0), bytes_per_pixel: bytes.exp() }, goal, basis))
+    }
+
+    /// The setting, and the logarithm of bytes a pixel, that give `points`.
+    fn at(&self, format: Format, points: f32, scale: Scale, effort: Effort) -> Option<(f32, f32, Basis)> {
+        let (below, above, share) = between(&self.curves, scale)?;
+        let (below, above) = (Shape::of(below)?, Shape::of(above)?);
+        let (shift, factor) = self.shift(format, effort);
         let plain = |fidelity: f32| {
             let (a, b) = (below.at(fidelity), above.at(fidelity));
-            let (setting, bytes) = (a.0 + (b.0 - a.0) * share, a.1 + (b.1 - a.1) * share);
-            let (shift, factor) = fidelity::effort_shift(format, effort);
-            (setting + shift, bytes + factor.ln())
+            (a.0 + (b.0 - a.0) * share + shift, a.1 + (b.1 - a.1) * share + factor)
         };
         let near: Vec<Residual> = self
             .seen
             .iter()
-            .filter(|seen| seen.effort == effort && (seen.scale.0 - scale.0).abs() <= 4.0 * REACH.0)
-            .map(|seen| Residual::of(seen, scale, plain(seen.sample.fidelity)))
+            .filter(|seen| (seen.scale.0 - scale.0).abs() <= 4.0 * REACH.0)
+            .map(|seen| {
+                // What one effort taught holds for the other, their usual distance apart.
+                let (setting, bytes) = plain(seen.sample.fidelity);
+                let (other_shift, other_factor) = self.shift(format, seen.effort);
+                Residual::of(seen, scale, (setting - shift + other_shift, bytes - factor + other_factor))
+            })
             .collect();
-        let (setting, bytes) = if near.is_empty() { plain(goal) } else { corrected(&near, goal, plain) };
-        let point = Expected { setting: setting.clamp(0.0, 100.0), bytes_per_pixel: bytes.exp() };
-        Some((point, goal, if near.is_empty() { Basis::Curve } else { Basis::Corrected }))
+        let (setting, bytes) = if near.is_empty() { plain(points) } else { corrected(&near, points, plain) };
+        Some((setting, bytes, if near.is_empty() { Basis::Curve } else { Basis::Corrected }))
+    }
+
+    /// What an encoder's effort changes: points of setting, and the logarithm of a factor of bytes.
+    fn shift(&self, format: Format, effort: Effort) -> (f32, f32) {
+        let own = || {
+            let (best, curve) = (self.at_best.filter(|_| effort == Effort::Best)?, Shape::of(self.curves.first()?)?);
+            let (setting, bytes) = curve.at(best.fidelity);
+            Some((best.setting - setting, best.bytes.max(1e-5).ln() - bytes))
+        };
+        let (shift, factor) = fidelity::effort_shift(format, effort);
+        own().unwrap_or((shift, factor.ln()))
     }
 }
 
 /// The two curves around a scale and how far it lies from the first to the second; the same twice beyond the ends.
 fn between(curves: &[Curve], scale: Scale) -> Option<(&Curve, &Curve, f32)> {
-    let (first, last) = (curves.first()?, curves.last()?);
-    let width = last.scale.0 - first.scale.0;
-    let share = if width > 0.0 { ((scale.0 - first.scale.0) / width).clamp(0.0, 1.0) } else { 0.0 };
-    Some((first, last, share))
+    let next = curves.iter().position(|curve| curve.scale >= scale).unwrap_or(curves.len().checked_sub(1)?);
+    let (below, above) = (&curves[next.saturating_sub(1)], &curves[next]);
+    let width = above.scale.0 - below.scale.0;
+    let share = if width > 0.0 { ((scale.0 - below.scale.0) / width).clamp(0.0, 1.0) } else { 0.0 };
+    Some((below, above, share))
 }
 
 /// A curve's samples as functions of fidelity: the setting, and the logarithm of bytes.
 struct Shape {
     settings: Monotone,
     bytes: Monotone,
+    least: f32,
     best: f32,
 }
 
@@ -214,6 +258,7 @@ impl Shape {
         Some(Self {
             settings: Monotone::through(points(|sample| sample.setting))?,
             bytes: Monotone::through(points(|sample| sample.bytes.max(1e-5).ln()))?,
+            least: rising.first().filter(|first| first.setting <= 0.0).map_or(f32::MIN / 4.0, |first| first.fidelity),
             best: rising.last()?.fidelity,
         })
     }
@@ -275,7 +320,7 @@ mod tests {
     }
 
     fn curves() -> Curves {
-        let measured = Measured { curves: vec![curve(-4.0, 2.0), curve(-2.0, 1.0)], seen: Vec::new() };
+        let measured = Measured { curves: vec![curve(-4.0, 2.0), curve(-2.0, 1.0)], ..Measured::default() };
         Curves(BTreeMap::from([(Format::Avif, measured)]))
     }
 

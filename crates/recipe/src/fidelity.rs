@@ -114,7 +114,7 @@ fn interpolate(table: &Table, target: f32) -> Expected {
     let upper = table.iter().position(|row| row.0 >= target).unwrap_or(table.len() - 1).max(1);
     let ((x0, s0, b0), (x1, s1, b1)) = (table[upper - 1], table[upper]);
     let share = (target - x0) / (x1 - x0);
-    Expected { setting: (s0 + (s1 - s0) * share).min(100.0), bytes_per_pixel: b0 + (b1 - b0) * share }
+    Expected { setting: (s0 + (s1 - s0) * share).clamp(0.0, 100.0), bytes_per_pixel: b0 + (b1 - b0) * share }
 }
 
 /// Bytes per pixel expected of an exact rendition, by `cargo xtask bench exact`; `None` where the format has none here.

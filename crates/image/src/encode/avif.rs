@@ -11,27 +11,32 @@ use crate::{ImageError, Raster};
 
 /// Of 0 (smallest) to 10 (fastest).
 const SPEED: c_int = 9;
-const BEST_SPEED: c_int = 6;
+const BEST_SPEED: c_int = 7;
+
+/// From this setting on colour is stored at full size: half-size colour holds likeness below what is asked there.
+const FULL_COLOUR_FROM: f32 = 87.0;
 
 /// Transparency has hard edges that show damage first, and costs few bytes.
 const ALPHA_QUALITY: c_int = 90;
 
 pub(super) fn encode(raster: &Raster, setting: f32, writing: &Writing) -> Result<Vec<u8>, ImageError> {
     let speed = if writing.is_best() { BEST_SPEED } else { SPEED };
-    Encoder::new(setting, speed)?.encode(&Image::import(raster, writing)?)
+    Encoder::new(setting, speed)?.encode(&Image::import(raster, setting, writing)?)
 }
 
 /// Pixels in the library's own planes, freed on drop.
 struct Image(*mut sys::avifImage);
 
 impl Image {
-    /// 8 bits, 4:2:0, marked as sRGB or Display P3 (ITU-T H.273: primaries 1 or 12, transfer 13, matrix 6).
-    fn import(raster: &Raster, writing: &Writing) -> Result<Self, ImageError> {
+    /// 8 bits, 4:2:0 or 4:4:4, marked as sRGB or Display P3 (ITU-T H.273: primaries 1 or 12, transfer 13, matrix 6).
+    fn import(raster: &Raster, setting: f32, writing: &Writing) -> Result<Self, ImageError> {
         // SAFETY: the image is checked for null and owned by the returned value alone; `rgb` describes the raster's
         // own memory, which the library only reads while converting into planes it allocates itself.
         unsafe {
             let size = raster.size();
-            let image = sys::avifImageCreate(size.width, size.height, 8, sys::AVIF_PIXEL_FORMAT_YUV420);
+            let full = setting >= FULL_COLOUR_FROM;
+            let layout = if full { sys::AVIF_PIXEL_FORMAT_YUV444 } else { sys::AVIF_PIXEL_FORMAT_YUV420 };
+            let image = sys::avifImageCreate(size.width, size.height, 8, layout);
             if image.is_null() {
                 return Err(failed("no memory for an image"));
             }

@@ -1,4 +1,4 @@
-//! JPEG through mozjpeg: progressive, 4:2:0; fast with optimised Huffman tables, at best with trellis quantisation and
+//! JPEG through mozjpeg: progressive, 4:2:0 or at high settings 4:4:4; fast with optimised Huffman tables, at best with trellis quantisation and
 //! searched scans.
 
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -11,6 +11,9 @@ use crate::{ImageError, Raster};
 
 /// The longest payload of one segment (ITU-T T.81, B.1.1.4).
 const LONGEST: usize = 65_533;
+
+/// From this setting on colour is stored at full size: half-size colour holds likeness below what is asked there.
+const FULL_COLOUR_FROM: f32 = 92.0;
 
 pub(super) fn encode(raster: &Raster, setting: f32, writing: &Writing) -> Result<Vec<u8>, ImageError> {
     let flat;
@@ -31,6 +34,9 @@ pub(super) fn encode(raster: &Raster, setting: f32, writing: &Writing) -> Result
         compress.set_size(raster.size().width as usize, raster.size().height as usize);
         compress.set_quality(setting);
         compress.set_progressive_mode();
+        if setting >= FULL_COLOUR_FROM {
+            compress.set_chroma_sampling_pixel_sizes((1, 1), (1, 1));
+        }
         let mut started = compress.start_compress(Vec::new())?;
         if let Some(exif) = &writing.kept.exif {
             write_app1(&mut started, b"Exif\0\0", exif);

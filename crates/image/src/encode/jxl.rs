@@ -9,7 +9,7 @@ use crate::{ImageError, Raster};
 
 /// Of 1 (fastest) to 9 (smallest).
 const EFFORT: i64 = 3;
-const BEST_EFFORT: i64 = 7;
+const BEST_EFFORT: i64 = 6;
 
 /// Lossy at `setting`, 0 to 100 on the scale of JPEG's; lossless without one.
 pub(super) fn encode(raster: &Raster, setting: Option<f32>, writing: &Writing) -> Result<Vec<u8>, ImageError> {

@@ -11,7 +11,7 @@ use crate::{ImageError, Raster, riff};
 
 /// Of 0 (fastest) to 6 (smallest).
 const LOSSY_METHOD: c_int = 2;
-const BEST_LOSSY_METHOD: c_int = 6;
+const BEST_LOSSY_METHOD: c_int = 5;
 
 /// Of 0 (fastest) to 9 (smallest).
 const LOSSLESS_LEVEL: c_int = 3;

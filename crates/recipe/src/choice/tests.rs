@@ -123,7 +123,7 @@ fn an_originals_own_curve_overrules_the_prior() {
     };
     let scale = Scale::of(&plan_for(&"640w".parse().expect("a recipe"), &photo));
     let measured =
-        |bytes| Measured { curves: vec![Curve { scale, samples: samples(bytes), exact: None }], seen: vec![] };
+        |bytes| Measured { curves: vec![Curve { scale, samples: samples(bytes), exact: None }], ..Measured::default() };
     let curves =
         Curves([(Format::Avif, measured(0.2)), (Format::Jxl, measured(0.15)), (Format::Webp, measured(0.14))].into());
     let with = |accept: &str, policy: &Policy| {

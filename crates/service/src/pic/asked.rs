@@ -33,6 +33,8 @@ pub struct Asked {
 pub struct Chosen {
     /// The original, with all facts the choice rests on.
     pub original: Arc<Original>,
+    /// The recipe as it stands on this shelf.
+    pub recipe: Recipe,
     /// The choice.
     pub choice: Choice,
 }
@@ -89,7 +91,7 @@ impl Asked {
         let curves = app.pipeline.curves(&original).await;
         let choice = choose(&recipe, original.facts(), &curves, request, &app.policy)?;
         let choice = untouched(app, choice, &self.id);
-        Ok(Chosen { original, choice })
+        Ok(Chosen { original, recipe, choice })
     }
 }
 

@@ -50,9 +50,9 @@ async fn picture(app: &App, uri: &Uri, headers: &HeaderMap, vary: &mut Vary) -> 
     let asked = read(app, uri)?;
     *vary = asked.vary(app);
     let request = request_of(headers);
-    let Chosen { original, choice } = asked.choose(app, &request, vary).await?;
+    let Chosen { original, recipe, choice } = asked.choose(app, &request, vary).await?;
     let mut lasting = lasting(app, &asked, &choice, &app.pipeline.version(&original));
-    let mut job = Job { original, request, choice };
+    let mut job = Job { original, recipe, request, choice };
     let (blob, source) = match app.pipeline.rendition(job.clone()).await {
         Ok(found) => found,
         Err(error @ PipelineError::Overloaded { .. }) => {

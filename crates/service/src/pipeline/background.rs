@@ -118,10 +118,11 @@ fn next(waiting: &Weak<Tasks>) -> Option<Task> {
     }
 }
 
-/// The least share of a core that the system gives: threads that encoders start from this one inherit it.
+/// About a tenth of a viewer's share of a core, where both want the same one. No less: on a busy machine the last rung
+/// would starve it. Threads that encoders start from this one inherit it.
 fn give_way() {
-    const LEAST: i32 = 19;
-    if let Err(error) = rustix::process::setpriority_process(Some(rustix::thread::gettid()), LEAST) {
+    const NICE: i32 = 10;
+    if let Err(error) = rustix::process::setpriority_process(Some(rustix::thread::gettid()), NICE) {
         tracing::warn!("background work runs beside viewers' at the same priority: {error}");
     }
 }

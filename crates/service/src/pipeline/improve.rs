@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use kivet_image::{Ideal, Raster, Writing, write};
 use kivet_recipe::{
-    Choice, Curves, Effort, Encoding, Fidelity, Finalist, Sample, Seen, Verdict, choose, container_bytes, search,
+    Choice, Curves, Effort, Encoding, Fidelity, Finalist, Format, Recipe, Sample, Seen, Verdict, choose,
 };
 use kivet_store::{Blob, BlobHead, Stage, etag_of};
 
@@ -13,40 +13,82 @@ use super::{
     workshop::{Workshop, of_image, of_store, read},
 };
 
+/// Formats expected to take more than so many times the fewest bytes are not tried.
+const CONTENDS: f64 = 1.6;
+
 impl Workshop {
     /// Makes the final rendition of a job whose first one is stored under `key`, and stores the better of the two.
+    /// Where another format turns out to take fewer bytes it is made final at once, so that nobody waits for it.
     pub(super) fn improve(&self, key: &str, job: &Job, runtime: &tokio::runtime::Handle) -> Result<(), PipelineError> {
         let Some(first) = runtime.block_on(self.blobs.get(key)).map_err(of_store)? else { return Ok(()) };
         if first.head.stage == Stage::Final {
             return Ok(());
         }
-        let final_blob = match (job.choice.encoding, job.choice.target) {
-            (Encoding::Lossy { .. }, Some(target)) => self.searched(job, &first, target)?,
-            _ => self.squeezed(job, &first)?,
+        let (Encoding::Lossy { .. }, Some(target)) = (job.choice.encoding, job.choice.target) else {
+            return self.store(key, job, self.squeezed(job, &first)?, runtime);
         };
-        self.store(key, job, final_blob, runtime)?;
-        self.follow_the_curve(job, runtime)
+        let raster = self.flat(job)?;
+        self.wait_until_idle();
+        let ideal = Ideal::new(&raster, job.choice.gamut).map_err(|source| of_image(&job.original, source))?;
+        let fidelity = self.scored(job, &ideal, &raster, &first)?;
+        let contest = self.contested(job, &ideal, &raster, target)?;
+        match contest {
+            Some((winner, quick)) => {
+                let fidelity = self.scored(&winner, &ideal, &raster, &quick)?;
+                let found = self.searched(&winner, (&ideal, &raster), (&quick, fidelity), target)?;
+                self.store(&winner.key(&self.overlays), &winner, found, runtime)
+            }
+            None => {
+                let found = self.searched(job, (&ideal, &raster), (&first, fidelity), target)?;
+                self.store(key, job, found, runtime)
+            }
+        }
     }
 
-    /// Once the original was measured, another format may be the one to send: it is made final at once, so that nobody
-    /// waits for it.
-    fn follow_the_curve(&self, job: &Job, runtime: &tokio::runtime::Handle) -> Result<(), PipelineError> {
-        let curves = self.known_curves(&job.original);
-        let choice = choose(&job.choice.recipe, job.original.facts(), &curves, &job.request, &self.policy);
-        let Ok(choice) = choice else { return Ok(()) };
-        if choice.format == job.choice.format || choice.target.is_none() {
-            return Ok(());
+    /// The likeness of a first rendition, remembered.
+    fn scored(&self, job: &Job, ideal: &Ideal, raster: &Raster, first: &Blob) -> Result<f32, PipelineError> {
+        let fidelity = ideal.likeness(&first.bytes).map_err(|source| of_image(&job.original, source))?;
+        let setting = first.head.setting.unwrap_or_default();
+        let sample = kivet_image::sample(raster, job.choice.format, setting, fidelity, first.bytes.len());
+        self.learn(job, Effort::Fast, &[sample])?;
+        Ok(fidelity)
+    }
+
+    /// Tries the formats that may take fewer bytes, once for each shape, in a hurry. The job and the rendition of the
+    /// format that is to be sent instead, if there is one.
+    fn contested(
+        &self,
+        job: &Job,
+        ideal: &Ideal,
+        raster: &Raster,
+        target: Fidelity,
+    ) -> Result<Option<(Job, Blob)>, PipelineError> {
+        let chosen = |format: Option<Format>| {
+            let recipe = Recipe { format: format.or(job.recipe.format), ..job.recipe.clone() };
+            let curves = self.known_curves(&job.original);
+            choose(&recipe, job.original.facts(), &curves, &job.request, &self.policy).ok()
+        };
+        let Some(now) = chosen(None) else { return Ok(None) };
+        let fewest = now.candidates.first().map_or(0, |best| best.predicted_bytes) as f64;
+        let close = now.candidates.iter().filter(|one| one.predicted_bytes as f64 <= fewest * CONTENDS);
+        let mut tried: Vec<(Job, Blob)> = Vec::new();
+        for candidate in close.filter(|one| matches!(one.encoding, Encoding::Lossy { .. })) {
+            let seen = self.known_curves(&job.original).has_seen(candidate.format, target, job.scale());
+            if candidate.format == job.choice.format || seen {
+                continue;
+            }
+            let Some(choice) = chosen(Some(candidate.format)) else { continue };
+            let other = Job { choice, ..job.clone() };
+            self.wait_until_idle();
+            let (quick, _) = self.first(&other)?;
+            self.scored(&other, ideal, raster, &quick)?;
+            tried.push((other, quick));
         }
-        let job = Job { choice, ..job.clone() };
-        let key = job.key(&self.overlays);
-        if self.records.has_rendition(&key).map_err(of_store)? {
-            return Ok(());
-        }
-        self.wait_until_idle();
-        let (first, _) = self.first(&job)?;
-        let Some(target) = job.choice.target else { return Ok(()) };
-        let found = self.searched(&job, &first, target)?;
-        self.store(&key, &job, found, runtime)
+        let Some(choice) = chosen(None).filter(|choice| choice.format != job.choice.format) else { return Ok(None) };
+        let winner = Job { choice, ..job.clone() };
+        let quick = tried.into_iter().find(|(other, _)| other.choice.format == winner.choice.format);
+        let quick = quick.map_or_else(|| self.first(&winner).map(|made| made.0), |(_, quick)| Ok(quick))?;
+        Ok(matches!(winner.choice.encoding, Encoding::Lossy { .. }).then_some((winner, quick)))
     }
 
     fn store(&self, key: &str, job: &Job, blob: Blob, runtime: &tokio::runtime::Handle) -> Result<(), PipelineError> {
@@ -60,55 +102,41 @@ impl Workshop {
     fn squeezed(&self, job: &Job, first: &Blob) -> Result<Blob, PipelineError> {
         let raster = self.flat(job)?;
         self.wait_until_idle();
-        let best = self.written(job, &raster, job.choice.encoding)?;
+        let writing = self.writing(job, job.choice.encoding)?;
+        let best = write(&raster, job.choice.format, &writing).map_err(|source| of_image(&job.original, source))?;
         let smaller = kivet_recipe::is_worth_swapping(first.bytes.len() as u64, best.len() as u64);
         Ok(if smaller { finished(first, best, None, None) } else { declared_final(first, None) })
     }
 
     /// A rendition at the target by slower settings, or the first where that is as good.
-    fn searched(&self, job: &Job, first: &Blob, target: Fidelity) -> Result<Blob, PipelineError> {
-        let image = |source| of_image(&job.original, source);
-        let raster = self.flat(job)?;
-        self.wait_until_idle();
-        let ideal = Ideal::new(&raster, job.choice.gamut).map_err(image)?;
-        let first_fidelity = ideal.likeness(&first.bytes).map_err(image)?;
-        let pixels = raster.size().pixels();
+    fn searched(
+        &self,
+        job: &Job,
+        (ideal, raster): (&Ideal, &Raster),
+        (first, fidelity): (&Blob, f32),
+        target: Fidelity,
+    ) -> Result<Blob, PipelineError> {
         let format = job.choice.format;
-        let mut curves = Curves::clone(&self.known_curves(&job.original));
-        let learn = |curves: &mut Curves, effort, setting, fidelity, bytes: usize| {
-            let bytes = (bytes as f32 - container_bytes(format) as f32).max(1.0) / pixels as f32;
-            curves.learn(format, Seen { scale: job.scale(), effort, sample: Sample { setting, fidelity, bytes } });
-        };
-        if let Some(setting) = first.head.setting {
-            learn(&mut curves, Effort::Fast, setting, first_fidelity, first.bytes.len());
-        }
-        let begin = curves.lossy(format, target, job.scale(), pixels, Effort::Best);
-        let mut search = search(target, begin.map_or(50.0, |begin| begin.setting));
-        let mut best: Option<(Vec<u8>, Finalist)> = None;
-        while let Some(setting) = search.next_setting() {
-            self.wait_until_idle();
-            let bytes = self.written(job, &raster, Encoding::Lossy { setting })?;
-            let fidelity = ideal.likeness(&bytes).map_err(image)?;
-            learn(&mut curves, Effort::Best, setting, fidelity, bytes.len());
-            search.tried(setting, fidelity);
-            let found = Finalist { setting, fidelity, bytes: bytes.len() as u64 };
-            if best.as_ref().is_none_or(|(_, best)| found.misses(target) < best.misses(target)) {
-                best = Some((bytes, found));
-            }
-        }
-        self.remember(job, curves)?;
         let setting = first.head.setting.unwrap_or_default();
-        let held = Finalist { setting, fidelity: first_fidelity, bytes: first.bytes.len() as u64 };
-        Ok(match best {
-            Some((bytes, found)) if held.against(&found, target) == Verdict::Swap => {
-                finished(first, bytes, Some(found.fidelity), Some(found.setting))
-            }
-            _ => declared_final(first, Some(first_fidelity)),
+        let curves = self.known_curves(&job.original);
+        let expected = |points| curves.setting(format, points, job.scale(), Effort::Best).unwrap_or(setting);
+        let writing = self.writing(job, job.choice.encoding)?;
+        let wait = || self.wait_until_idle();
+        let found = kivet_image::refine(raster, ideal, (format, &expected), target, &writing, &wait)
+            .map_err(|source| of_image(&job.original, source))?;
+        self.learn(job, Effort::Best, &found.tried)?;
+        let held = Finalist { setting, fidelity, bytes: first.bytes.len() as u64 };
+        Ok(match held.against(&found.finalist, target) {
+            Verdict::Swap => finished(first, found.bytes, Some(found.finalist.fidelity), Some(found.finalist.setting)),
+            Verdict::Keep => declared_final(first, Some(fidelity)),
         })
     }
 
-    fn remember(&self, job: &Job, curves: Curves) -> Result<(), PipelineError> {
+    /// Corrects the curve by what came out.
+    fn learn(&self, job: &Job, effort: Effort, samples: &[Sample]) -> Result<(), PipelineError> {
         let (hash, format) = (&job.original.record.hash, job.choice.format);
+        let mut curves = Curves::clone(&self.known_curves(&job.original));
+        samples.iter().for_each(|sample| curves.learn(format, Seen { scale: job.scale(), effort, sample: *sample }));
         if let Some(measured) = curves.0.get(&format) {
             self.records.keep_curve(hash, format, measured).map_err(of_store)?;
         }
@@ -125,15 +153,14 @@ impl Workshop {
         })
     }
 
-    fn written(&self, job: &Job, raster: &Raster, encoding: Encoding) -> Result<Vec<u8>, PipelineError> {
-        let Choice { format, gamut, edits, .. } = &job.choice;
-        let image = |source| of_image(&job.original, source);
+    /// How the final rendition is written.
+    fn writing(&self, job: &Job, encoding: Encoding) -> Result<Writing, PipelineError> {
+        let Choice { gamut, edits, .. } = &job.choice;
         let kept = match edits.keep {
             Some(keep) => kivet_image::kept(&read(&job.original)?, job.original.facts().format, Some(keep)),
             None => Default::default(),
         };
-        let writing = Writing { effort: Effort::Best, gamut: *gamut, kept, ..Writing::new(encoding) };
-        write(raster, *format, &writing).map_err(image)
+        Ok(Writing { effort: Effort::Best, gamut: *gamut, kept, ..Writing::new(encoding) })
     }
 }
 

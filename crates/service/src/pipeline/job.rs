@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use kivet_recipe::{Choice, Edits, Encoding, Plan, Request, Scale};
+use kivet_recipe::{Choice, Edits, Encoding, Plan, Recipe, Request, Scale};
 
 use crate::shelves::Original;
 
@@ -14,6 +14,8 @@ pub(super) const ENGINE_REVISION: u32 = 3;
 pub struct Job {
     /// The original.
     pub original: Arc<Original>,
+    /// The recipe that was asked for.
+    pub recipe: Recipe,
     /// What the first who asked said of itself.
     pub request: Request,
     /// What was chosen for that request.

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use kivet_image::{Probe, Raster};
-use kivet_recipe::{Choice, Curves, Facts, Format, Kind, Policy, Recipe, Request, Scale, choose};
+use kivet_recipe::{Curves, Facts, Format, Kind, Policy, Recipe, Request, Scale, choose};
 
 use super::{
     Job, PipelineError,
@@ -11,9 +11,11 @@ use super::{
 };
 use crate::shelves::Original;
 
-/// The longer sides of the probes: one whole, and one of which windows are taken.
-const WHOLE: u32 = 420;
-const WINDOWED: u32 = 1600;
+/// The longer sides of the probes: the first is taken whole, of the others two strips.
+const SIDES: [u32; 3] = [320, 720, 1600];
+
+/// A probe is worth its work if it is so many times larger than the one before.
+const APART: u32 = 3;
 
 /// The formats with settings to measure.
 const LOSSY: [Format; 4] = [Format::Jpeg, Format::Webp, Format::Jxl, Format::Avif];
@@ -31,9 +33,9 @@ impl Workshop {
     pub(super) fn measure(&self, original: &Arc<Original>) -> Result<(), PipelineError> {
         let image = |source| of_image(original, source);
         let mut probes = Vec::new();
-        for (raster, scale, longer) in self.probes(original)? {
-            let probe =
-                if longer > WHOLE { Probe::windows(&raster, scale) } else { Probe::whole((*raster).clone(), scale) };
+        for (raster, scale) in self.drawn_small(original)? {
+            let first = probes.is_empty();
+            let probe = if first { Probe::whole((*raster).clone(), scale) } else { Probe::strips(&raster, scale) };
             probes.push(probe.map_err(image)?);
         }
         let mut curves = Curves::clone(&self.known_curves(original));
@@ -44,8 +46,10 @@ impl Workshop {
                 self.wait_until_idle();
                 measured.push(probe.curve(format, exact).map_err(image)?);
             }
+            self.wait_until_idle();
+            let at_best = probes.first().map(|probe| probe.at_best(format)).transpose().map_err(image)?.flatten();
             let entry = curves.0.entry(format).or_default();
-            entry.curves = measured;
+            (entry.curves, entry.at_best) = (measured, at_best);
             self.records.keep_curve(&original.record.hash, format, entry).map_err(of_store)?;
         }
         // All at once: a choice between measured and guessed formats would favour the lucky guess.
@@ -53,13 +57,15 @@ impl Workshop {
         Ok(())
     }
 
-    /// The original drawn small, smallest scale first: at two sizes where it is large enough to make a difference.
-    fn probes(&self, original: &Arc<Original>) -> Result<Vec<(Arc<Raster>, Scale, u32)>, PipelineError> {
+    /// The original drawn small, smallest first: at as many sizes as it is large enough for.
+    fn drawn_small(&self, original: &Arc<Original>) -> Result<Vec<(Arc<Raster>, Scale)>, PipelineError> {
         let facts = original.facts();
         let longer = facts.size.width.max(facts.size.height);
-        let mut sides = vec![WHOLE.min(longer)];
-        if longer > WHOLE * 3 / 2 {
-            sides.push(WINDOWED.min(longer));
+        let mut sides: Vec<u32> = Vec::new();
+        for side in SIDES.map(|side| side.min(longer)) {
+            if sides.last().is_none_or(|last| side * 2 >= last * APART) {
+                sides.push(side);
+            }
         }
         let mut probes = Vec::new();
         for side in sides {
@@ -69,8 +75,8 @@ impl Workshop {
             let choice = choose(&recipe, facts, &Curves::default(), &Request::ANYTHING, &Policy::default())
                 .map_err(|error| PipelineError::Broken(error.to_string()))?;
             let scale = Scale::of(&choice.plan);
-            let job = Job { original: Arc::clone(original), request: Request::ANYTHING, choice: Choice { ..choice } };
-            probes.push((self.drawn(&job)?, scale, side));
+            let job = Job { original: Arc::clone(original), recipe, request: Request::ANYTHING, choice };
+            probes.push((self.drawn(&job)?, scale));
         }
         Ok(probes)
     }

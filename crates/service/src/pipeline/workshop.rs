@@ -6,7 +6,7 @@ use std::{
 };
 
 use kivet_image::{Assets, ImageError, Limits as EngineLimits, Raster, Reduction, Rendition, Timings, Work};
-use kivet_recipe::{Basis, Choice, Curves, Encoding, Format, Gamut, usual};
+use kivet_recipe::{Basis, Choice, Curves, Encoding, Format, Gamut};
 use kivet_store::{Blob, BlobHead, Blobs, OriginalRecord, Records, RenditionRecord, Stage, etag_of};
 use moka::future::Cache;
 
@@ -15,9 +15,6 @@ use crate::shelves::Original;
 
 /// How often background work asks whether viewers' work has ended.
 const LOOK_AGAIN: Duration = Duration::from_millis(10);
-
-/// A glance that misses the target by more points than this is heeded.
-const HEEDED: f32 = 1.5;
 
 /// The tiers, and what is needed to fill them. Cheap to clone.
 #[derive(Clone)]
@@ -70,17 +67,7 @@ impl Workshop {
         };
         let flat = flatten.filter(|_| raster.has_alpha()).map(|colour| raster.clone().flattened(colour));
         let raster = flat.as_ref().unwrap_or(raster);
-        let (mut setting, mut aim) = (*setting, f32::from(target.get()));
-        for _ in 0..2 {
-            let missed = f32::from(target.get()) - kivet_image::glance(raster, *format, setting, *gamut)?;
-            if missed.abs() <= HEEDED {
-                break;
-            }
-            // As if more or less had been asked of a usual picture.
-            aim = (aim + missed).clamp(1.0, 100.0);
-            let Some(usual) = usual(*format, aim) else { break };
-            setting = usual.setting;
-        }
+        let setting = kivet_image::at_a_glance(raster, *format, *setting, *target, *gamut)?;
         Ok(Encoding::Lossy { setting })
     }
 

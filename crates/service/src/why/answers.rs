@@ -146,7 +146,7 @@ impl WhyAnswer {
         vary: Vary,
         version: String,
     ) -> Self {
-        let Job { original, request, choice } = job;
+        let Job { original, recipe: _, request, choice } = job;
         let facts = original.facts();
         let kebab = |value: serde_json::Value| value.as_str().unwrap_or_default().to_owned();
         Self {

@@ -33,7 +33,7 @@ async fn why(State(app): State<App>, request: Request) -> Result<Json<WhyAnswer>
     let asked = Asked::read(&parts.uri, "/why/")?;
     let request = request_of(&parts.headers);
     let mut vary = Vary::default();
-    let Chosen { original, choice } = asked.choose(&app, &request, &mut vary).await?;
+    let Chosen { original, recipe, choice } = asked.choose(&app, &request, &mut vary).await?;
     let curves = app.pipeline.curves(&original).await;
     let width_of = |recipe: &Recipe| choose(recipe, original.facts(), &curves, &request, &app.policy).ok();
     let widths = if choice.candidates.is_empty() { Vec::new() } else { ladder(&choice.recipe, original.facts()) };
@@ -43,7 +43,7 @@ async fn why(State(app): State<App>, request: Request) -> Result<Json<WhyAnswer>
     });
     let widths = widths.collect();
     let version = app.pipeline.version(&original);
-    let job = Job { original, request, choice };
+    let job = Job { original, recipe, request, choice };
     let ready = app.pipeline.ready(&job).await?;
     Ok(Json(WhyAnswer::new(&asked, &job, ready.as_deref(), widths, vary, version)))
 }

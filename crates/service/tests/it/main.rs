@@ -3,10 +3,12 @@
 
 mod administration;
 mod checks;
+mod choice;
 mod console;
 mod css;
 mod demo_site;
 mod engine;
+mod final_renditions;
 mod front_page;
 mod pictures;
 mod refusals;

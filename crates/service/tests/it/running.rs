@@ -98,6 +98,29 @@ impl Running {
         self.request(path).header("accept", MODERN).send().await.unwrap()
     }
 
+    /// A picture once it is final.
+    pub async fn finished(&self, path: &str) -> Response {
+        let asking = async {
+            loop {
+                let answer = self.picture(path).await;
+                if header(&answer, "cache-status").ends_with("detail=final") {
+                    return answer;
+                }
+                tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+            }
+        };
+        tokio::time::timeout(std::time::Duration::from_secs(120), asking).await.expect("it becomes final")
+    }
+
+    /// What `/why` says of a picture's address, asked with the same headers.
+    pub async fn why(&self, path: &str, headers: &[(&str, &str)]) -> kivet_service::WhyAnswer {
+        let request = self.request(&path.replacen("/pic/", "/why/", 1));
+        let request = headers.iter().fold(request, |request, (name, value)| request.header(*name, *value));
+        let answer = request.send().await.unwrap();
+        assert_eq!(answer.status(), 200, "{path}");
+        answer.json().await.unwrap()
+    }
+
     pub fn data(&self) -> PathBuf {
         self.folder.path().join("data")
     }

@@ -1,0 +1,324 @@
+//! The choice against what it promises: targets met, formats chosen, bytes beside fixed settings, and what it costs.
+
+use std::{
+    sync::Mutex,
+    time::{Duration, Instant},
+};
+
+use anyhow::Result;
+use kivet_image::{Ideal, Limits, Probe, Raster, Writing, at_a_glance, draw, encode, probe, refine, sample};
+use kivet_recipe::{
+    Accepted, Curves, Effort, Encoding, Facts, Fidelity, Format, Gamut, Policy, Recipe, Request, Scale, Seen, choose,
+    plan_for,
+};
+
+use crate::{generated, photographs};
+
+const WIDTHS: [u32; 3] = [320, 640, 1280];
+const TARGETS: [u8; 5] = [30, 50, 70, 85, 90];
+const FORMATS: [Format; 4] = [Format::Avif, Format::Jxl, Format::Webp, Format::Jpeg];
+const BROWSERS: [(&str, &str); 3] = [
+    ("JPEG XL and AVIF", "image/jxl,image/avif,image/webp,*/*"),
+    ("AVIF and WebP", "image/avif,image/webp,*/*"),
+    ("WebP alone", "image/webp,*/*"),
+];
+
+/// One rendition of one picture: what came out in every format.
+struct Case {
+    target: f32,
+    formats: Vec<Outcome>,
+    /// For each browser: the format chosen before and with the curve.
+    chosen: Vec<(Format, Format)>,
+}
+
+struct Outcome {
+    format: Format,
+    first: f32,
+    last: f32,
+    bytes: usize,
+    /// The work of the final pass in fast encodes.
+    work: f64,
+}
+
+/// Likeness and bytes.
+type Sent = (f32, usize);
+
+/// One raster: what fixed settings give, and what each browser is sent at 70.
+struct Drawn {
+    fixed: Vec<(Format, Sent)>,
+    sent: Vec<Sent>,
+}
+
+#[derive(Default)]
+struct Tally {
+    cases: Vec<Case>,
+    drawn: Vec<Drawn>,
+    curves: Vec<Duration>,
+}
+
+/// Prints the tables over every so-manieth picture.
+pub fn run(every: usize) -> Result<()> {
+    let mut pictures: Vec<Source> = (0..photographs::all()?.len()).map(Source::Demo).collect();
+    pictures.extend((0..generated::COUNT).map(Source::Generated));
+    let pictures: Vec<Source> = pictures.into_iter().step_by(every).collect();
+    let (queue, tally) = (Mutex::new(pictures.iter()), Mutex::new(Tally::default()));
+    let failures = Mutex::new(Vec::new());
+    std::thread::scope(|scope| {
+        for _ in 0..std::thread::available_parallelism().map_or(1, usize::from) {
+            scope.spawn(|| {
+                loop {
+                    let Some(source) = queue.lock().ok().and_then(|mut queue| queue.next()) else { return };
+                    if let Err(error) = source.bytes().and_then(|bytes| picture(&bytes, &tally)) {
+                        failures.lock().map(|mut all| all.push(error)).ok();
+                    }
+                }
+            });
+        }
+    });
+    if let Some(error) = failures.into_inner().ok().and_then(|mut all| all.pop()) {
+        return Err(error);
+    }
+    let tally = tally.into_inner().map_err(|_| anyhow::anyhow!("a measure broke down"))?;
+    println!("{} pictures, widths {WIDTHS:?}, targets {TARGETS:?}\n", pictures.len());
+    accuracy(&tally);
+    bytes(&tally);
+    costs(&tally);
+    Ok(())
+}
+
+enum Source {
+    Demo(usize),
+    Generated(u32),
+}
+
+impl Source {
+    fn bytes(&self) -> Result<Vec<u8>> {
+        match self {
+            Self::Demo(index) => Ok(photographs::all()?.swap_remove(*index)),
+            Self::Generated(number) => generated::jpeg(*number),
+        }
+    }
+}
+
+fn picture(bytes: &[u8], tally: &Mutex<Tally>) -> Result<()> {
+    let facts = probe(bytes, Limits::default())?;
+    let started = Instant::now();
+    let curves = measured(bytes, &facts)?;
+    let took = started.elapsed();
+    for width in WIDTHS {
+        let recipe = Recipe { width: Some(width), ..Recipe::default() };
+        let plan = plan_for(&recipe, &facts);
+        let raster = draw(bytes, &facts, &plan, None)?;
+        let ideal = Ideal::new(&raster, Gamut::Srgb)?;
+        let mut cases = Vec::new();
+        for target in TARGETS {
+            cases.push(case(&facts, &curves, &recipe, (&raster, &ideal), Scale::of(&plan), target)?);
+        }
+        let fixed = fixed(&raster, &ideal)?;
+        let sent = cases.iter().find(|case| case.target == 70.0).map(sent).unwrap_or_default();
+        let mut tally = tally.lock().map_err(|_| anyhow::anyhow!("a measure broke down"))?;
+        tally.cases.extend(cases);
+        tally.drawn.push(Drawn { fixed, sent });
+        if width == WIDTHS[0] {
+            tally.curves.push(took);
+        }
+    }
+    Ok(())
+}
+
+/// For each browser, likeness and bytes of what it is sent.
+fn sent(case: &Case) -> Vec<Sent> {
+    let of = |format: Format| case.formats.iter().find(|outcome| outcome.format == format);
+    case.chosen.iter().filter_map(|(_, format)| of(*format)).map(|outcome| (outcome.last, outcome.bytes)).collect()
+}
+
+fn measured(bytes: &[u8], facts: &Facts) -> Result<Curves> {
+    let drawn = |side: u32| -> Result<(Raster, Scale)> {
+        let longer = facts.size.width.max(facts.size.height);
+        let width = (u64::from(side) * u64::from(facts.size.width) / u64::from(longer)) as u32;
+        let plan = plan_for(&Recipe { width: Some(width), ..Recipe::default() }, facts);
+        Ok((draw(bytes, facts, &plan, None)?, Scale::of(&plan)))
+    };
+    let ((small, at_small), (middle, at_middle), (large, at_large)) = (drawn(320)?, drawn(720)?, drawn(1600)?);
+    let probes = [Probe::whole(small, at_small)?, Probe::strips(&middle, at_middle)?, Probe::strips(&large, at_large)?];
+    let mut curves = Curves::default();
+    for format in FORMATS {
+        let measured = probes.iter().map(|probe| probe.curve(format, false)).collect::<Result<_, _>>()?;
+        let entry = curves.0.entry(format).or_default();
+        (entry.curves, entry.at_best) = (measured, probes[0].at_best(format)?);
+    }
+    Ok(curves)
+}
+
+fn case(
+    facts: &Facts,
+    curves: &Curves,
+    recipe: &Recipe,
+    (raster, ideal): (&Raster, &Ideal),
+    scale: Scale,
+    target: u8,
+) -> Result<Case> {
+    let fidelity = Fidelity::new(target).ok_or_else(|| anyhow::anyhow!("no fidelity"))?;
+    let recipe = Recipe { quality: Some(kivet_recipe::Quality::Fidelity(fidelity)), ..recipe.clone() };
+    let pixels = raster.size().pixels();
+    let mut formats = Vec::new();
+    // As the service does: the contenders are tried once in a hurry at this very size, and their curves corrected.
+    let mut learned = curves.clone();
+    for format in FORMATS {
+        let Some(said) = curves.lossy(format, fidelity, scale, pixels, Effort::Fast) else { continue };
+        let file = encode(raster, format, Encoding::Lossy { setting: said.setting })?;
+        let sample = sample(raster, format, said.setting, ideal.likeness(&file)?, file.len());
+        learned.learn(format, Seen { scale, effort: Effort::Fast, sample });
+    }
+    let curves = &learned;
+    for format in FORMATS {
+        let setting = |curves: &Curves, effort| {
+            curves.lossy(format, fidelity, scale, pixels, effort).map_or(50.0, |found| found.setting)
+        };
+        let unknown = Curves::default();
+        let guessed = at_a_glance(raster, format, setting(&unknown, Effort::Fast), fidelity, Gamut::Srgb)?;
+        let first = encode(raster, format, Encoding::Lossy { setting: guessed })?;
+        let quick = timed(|| Ok(encode(raster, format, Encoding::Lossy { setting: guessed })?.len()))?;
+        let writing = Writing { effort: Effort::Best, ..Writing::new(Encoding::Lossless) };
+        let started = Instant::now();
+        let expected = |points| curves.setting(format, points, scale, Effort::Best).unwrap_or(50.0);
+        let found = refine(raster, ideal, (format, &expected), fidelity, &writing, &|| ())?;
+        let work = started.elapsed().as_secs_f64() / quick.as_secs_f64();
+        let (first, last) = (ideal.likeness(&first)?, found.finalist.fidelity);
+        if std::env::var_os("KIVET_EACH").is_some() {
+            let said = curves.lossy(format, fidelity, scale, pixels, Effort::Best);
+            let tried: Vec<String> =
+                found.tried.iter().map(|one| format!("{:.1}:{:.1}", one.setting, one.fidelity)).collect();
+            println!(
+                "{:?} {} {target} {format} said {:.0} bytes {:.1} points; first {first:.1}; final {} bytes {last:.1}; {}",
+                facts.size,
+                plan_for(&recipe, facts).size,
+                said.map_or(0.0, |said| said.bytes),
+                said.map_or(0.0, |said| said.fidelity),
+                found.bytes.len(),
+                tried.join(" ")
+            );
+        }
+        formats.push(Outcome { format, first, last, bytes: found.bytes.len(), work });
+    }
+    let choose_with = |curves: &Curves, accept: &str| {
+        choose(&recipe, facts, curves, &Request::accepting(Accepted::from_header(accept)), &Policy::default())
+    };
+    let mut chosen = Vec::new();
+    for (_, accept) in BROWSERS {
+        chosen.push((choose_with(&Curves::default(), accept)?.format, choose_with(curves, accept)?.format));
+    }
+    Ok(Case { target: f32::from(target), formats, chosen })
+}
+
+fn fixed(raster: &Raster, ideal: &Ideal) -> Result<Vec<(Format, Sent)>> {
+    let mut kept = Vec::new();
+    for (format, setting) in [(Format::Avif, 60.0), (Format::Jxl, 60.0), (Format::Webp, 75.0), (Format::Jpeg, 75.0)] {
+        let file = encode(raster, format, Encoding::Lossy { setting })?;
+        kept.push((format, (ideal.likeness(&file)?, file.len())));
+    }
+    Ok(kept)
+}
+
+fn accuracy(tally: &Tally) {
+    println!(
+        "| format | target | first within 6 | final within 3 | mean first | mean final |\n| --- | --- | --- | --- | --- | --- |"
+    );
+    for format in FORMATS {
+        for target in TARGETS.map(f32::from) {
+            let of = tally.cases.iter().filter(|case| case.target == target);
+            let outcomes: Vec<&Outcome> =
+                of.flat_map(|case| case.formats.iter().filter(|outcome| outcome.format == format)).collect();
+            let share = |near: &dyn Fn(&Outcome) -> bool| {
+                percent(outcomes.iter().filter(|one| near(one)).count(), outcomes.len())
+            };
+            let mean =
+                |value: fn(&Outcome) -> f32| outcomes.iter().map(|one| value(one)).sum::<f32>() / outcomes.len() as f32;
+            println!(
+                "| {format} | {target} | {} | {} | {:.1} | {:.1} |",
+                share(&|one| (one.first - target).abs() <= 6.0),
+                share(&|one| (one.last - target).abs() <= 3.0),
+                mean(|one| one.first),
+                mean(|one| one.last)
+            );
+        }
+    }
+    println!(
+        "\n| browser | chosen final within 3 | first within 6 | fewest bytes within 3% or 200 B, with the curve | within 15%, before it |\n| --- | --- | --- | --- | --- |"
+    );
+    for (index, (name, accept)) in BROWSERS.iter().enumerate() {
+        let accepted = Accepted::from_header(accept);
+        let (mut near, mut first, mut with, mut before) = (0, 0, 0, 0);
+        for case in &tally.cases {
+            let reach = |one: &&Outcome| accepted.contains(one.format) && one.last >= case.target - 3.0;
+            let fewest = case.formats.iter().filter(reach).map(|one| one.bytes).min().unwrap_or(usize::MAX);
+            let of = |format: Format| case.formats.iter().find(|one| one.format == format);
+            let (guessed, known) = case.chosen[index];
+            let bytes = |format| of(format).map_or(usize::MAX, |one| one.bytes);
+            with += usize::from(bytes(known) <= (fewest + 200).max(fewest.saturating_mul(103) / 100));
+            before += usize::from(bytes(guessed) <= fewest.saturating_mul(115) / 100);
+            near += usize::from(of(known).is_some_and(|one| (one.last - case.target).abs() <= 3.0));
+            first += usize::from(of(guessed).is_some_and(|one| (one.first - case.target).abs() <= 6.0));
+        }
+        let all = tally.cases.len();
+        println!(
+            "| {name} | {} | {} | {} | {} |",
+            percent(near, all),
+            percent(first, all),
+            percent(with, all),
+            percent(before, all)
+        );
+    }
+    println!();
+}
+
+fn bytes(tally: &Tally) {
+    println!("| browser | sent | bytes | against WebP 75 | mean | spread |\n| --- | --- | --- | --- | --- | --- |");
+    let fixed = |format: Format| -> Vec<Sent> {
+        let all = tally.drawn.iter().flat_map(|drawn| &drawn.fixed);
+        all.filter(|kept| kept.0 == format).map(|kept| kept.1).collect()
+    };
+    let webp: usize = fixed(Format::Webp).iter().map(|one| one.1).sum();
+    let line = |browser: &str, name: &str, sent: &[Sent]| {
+        let (bytes, count) = (sent.iter().map(|one| one.1).sum::<usize>(), sent.len() as f32);
+        let mean = sent.iter().map(|one| one.0).sum::<f32>() / count;
+        let spread = (sent.iter().map(|one| (one.0 - mean).powi(2)).sum::<f32>() / count).sqrt();
+        println!(
+            "| {browser} | {name} | {bytes} | {:+.1}% | {mean:.1} | {spread:.1} |",
+            bytes as f64 * 100.0 / webp as f64 - 100.0
+        );
+    };
+    for (index, (browser, _)) in BROWSERS.iter().enumerate() {
+        let sent: Vec<Sent> = tally.drawn.iter().filter_map(|drawn| drawn.sent.get(index).copied()).collect();
+        line(browser, "the choice at 70", &sent);
+        let newest = [Format::Jxl, Format::Avif, Format::Webp][index];
+        line(browser, &format!("{newest} at one setting"), &fixed(newest));
+    }
+    line("any", "WebP at 75", &fixed(Format::Webp));
+    line("any", "JPEG at 75", &fixed(Format::Jpeg));
+    println!();
+}
+
+fn costs(tally: &Tally) {
+    let mut curves: Vec<f64> = tally.curves.iter().map(Duration::as_secs_f64).collect();
+    curves.sort_by(f64::total_cmp);
+    let at = |values: &[f64], share: f64| values[((values.len() - 1) as f64 * share) as usize];
+    println!("a curve of all formats: median {:.2} s, most {:.2} s", at(&curves, 0.5), at(&curves, 1.0));
+    println!("\n| format | final pass in fast encodes, median | 95th percentile |\n| --- | --- | --- |");
+    for format in FORMATS {
+        let of = tally.cases.iter().flat_map(|case| case.formats.iter().filter(|one| one.format == format));
+        let mut work: Vec<f64> = of.map(|one| one.work).collect();
+        work.sort_by(f64::total_cmp);
+        println!("| {format} | {:.1} | {:.1} |", at(&work, 0.5), at(&work, 0.95));
+    }
+}
+
+fn percent(part: usize, whole: usize) -> String {
+    format!("{:.0}%", part as f64 * 100.0 / whole.max(1) as f64)
+}
+
+fn timed(work: impl FnOnce() -> Result<usize>) -> Result<Duration> {
+    let started = Instant::now();
+    std::hint::black_box(work()?);
+    Ok(started.elapsed())
+}

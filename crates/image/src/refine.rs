@@ -1,0 +1,75 @@
+//! Finding the setting that meets a fidelity: at a glance for somebody waiting, by search for nobody waiting.
+
+use kivet_recipe::{Encoding, Fidelity, Finalist, Format, Gamut, Sample, container_bytes, search, usual};
+
+use crate::{Ideal, ImageError, Raster, Writing, write};
+
+/// What a search found.
+#[derive(Clone, Debug)]
+pub struct Found {
+    /// The file nearest the target.
+    pub bytes: Vec<u8>,
+    /// What it is worth.
+    pub finalist: Finalist,
+    /// All that was tried, in order.
+    pub tried: Vec<Sample>,
+}
+
+/// The setting for `target` where only what is usual is known, `setting`: the search made on a few strips of the picture,
+/// fast.
+///
+/// # Errors
+/// If it cannot be encoded or scored.
+pub fn at_a_glance(
+    raster: &Raster,
+    format: Format,
+    setting: f32,
+    target: Fidelity,
+    gamut: Gamut,
+) -> Result<f32, ImageError> {
+    let strips = crate::likeness::strips_of(raster);
+    let ideal = Ideal::new(&strips, gamut)?;
+    let writing = Writing { gamut, ..Writing::new(Encoding::Lossless) };
+    let guessed = usual(format, f32::from(target.get())).map_or(setting, |usual| usual.setting);
+    let expected = |points| usual(format, points).map_or(setting, |usual| usual.setting + setting - guessed);
+    let found = refine(&strips, &ideal, (format, &expected), target, &writing, &|| ())?;
+    Ok(found.finalist.setting)
+}
+
+/// Encodes `raster` until its likeness to `ideal` meets `target`, led by the settings `expected` to give so many points.
+/// `pause` is called before every encode: it may wait, for work that comes first.
+///
+/// # Errors
+/// If it cannot be encoded or scored.
+pub fn refine(
+    raster: &Raster,
+    ideal: &Ideal,
+    (format, expected): (Format, &dyn Fn(f32) -> f32),
+    target: Fidelity,
+    writing: &Writing,
+    pause: &dyn Fn(),
+) -> Result<Found, ImageError> {
+    let mut search = search(target, expected);
+    let mut best: Option<(Vec<u8>, Finalist)> = None;
+    let mut tried = Vec::new();
+    while let Some(setting) = search.next_setting() {
+        pause();
+        let bytes = write(raster, format, &Writing { encoding: Encoding::Lossy { setting }, ..writing.clone() })?;
+        let fidelity = ideal.likeness(&bytes)?;
+        search.tried(setting, fidelity);
+        tried.push(sample(raster, format, setting, fidelity, bytes.len()));
+        let found = Finalist { setting, fidelity, bytes: bytes.len() as u64 };
+        if best.as_ref().is_none_or(|(_, best)| found.misses(target) < best.misses(target)) {
+            best = Some((bytes, found));
+        }
+    }
+    let (bytes, finalist) =
+        best.ok_or_else(|| ImageError::NotScored { problem: "the search tried nothing".to_owned() })?;
+    Ok(Found { bytes, finalist, tried })
+}
+
+/// A scored file as curves remember it.
+pub fn sample(raster: &Raster, format: Format, setting: f32, fidelity: f32, bytes: usize) -> Sample {
+    let coded = (bytes as f32 - container_bytes(format) as f32).max(1.0);
+    Sample { setting, fidelity, bytes: coded / raster.size().pixels() as f32 }
+}
