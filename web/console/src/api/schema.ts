@@ -90,6 +90,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/focus": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Marks what matters on an original: crops without a position keep it. */
+        put: operations["focus"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library/look": {
         parameters: {
             query?: never;
@@ -281,6 +298,8 @@ export interface components {
             depth: number;
             /** @description The colour there is most of, as `#rrggbb`; absent until the picture was looked at. */
             dominant?: string | null;
+            /** @description The point somebody marked as what matters, in percents across and down. */
+            focus?: number[] | null;
             /** @description Its format's name. */
             format: string;
             /**
@@ -313,6 +332,13 @@ export interface components {
              * @description Pixels across, upright.
              */
             width: number;
+        };
+        /** @description Where attention shall lie on an original. */
+        FocusOrder: {
+            /** @description Percents across and down the upright picture; absent to take the focus away. */
+            focus?: number[] | null;
+            /** @description The original, as `shelf/path`. */
+            original: string;
         };
         /** @description What was kept. */
         Kept: {
@@ -667,6 +693,53 @@ export interface operations {
             };
         };
     };
+    focus: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FocusOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OriginalAnswer"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     look: {
         parameters: {
             query: {
@@ -728,6 +801,8 @@ export interface operations {
                 loading?: string;
                 /** @description What stands before `/pic/`, where pictures come from another host than the page. */
                 base?: string;
+                /** @description True to name the current version in every address, so that caches keep it for ever. */
+                versioned?: boolean;
             };
             header?: never;
             path?: never;
