@@ -172,12 +172,9 @@ fn case(
     }
     let curves = &learned;
     for format in FORMATS {
-        let setting = |curves: &Curves, effort| {
-            curves.lossy(format, fidelity, scale, pixels, effort).map_or(50.0, |found| found.setting)
-        };
-        let unknown = Curves::default();
-        let guessed = at_a_glance(raster, format, setting(&unknown, Effort::Fast), fidelity, Gamut::Srgb)?;
-        let first = encode(raster, format, Encoding::Lossy { setting: guessed })?;
+        let quickly = Writing::new(Encoding::Lossless);
+        let usual = |points| Curves::default().setting(format, points, scale, Effort::Fast).unwrap_or(50.0);
+        let (first, guessed) = at_a_glance(raster, (format, &usual), fidelity, &quickly)?;
         let quick = timed(|| Ok(encode(raster, format, Encoding::Lossy { setting: guessed })?.len()))?;
         let writing = Writing { effort: Effort::Best, ..Writing::new(Encoding::Lossless) };
         let started = Instant::now();

@@ -5,6 +5,7 @@ mod choice;
 mod cold;
 mod generated;
 mod ladder;
+mod latency;
 mod memory;
 mod pages;
 mod photographs;
@@ -28,6 +29,8 @@ enum Measure {
         #[arg(long, default_value_t = 1)]
         every: usize,
     },
+    /// First answers with and without background work, and how long final ones take.
+    Latency,
     /// One cold rendition against the bare codec calls it cannot avoid.
     Cold,
     /// A whole ladder through reductions, against the codecs alone.
@@ -57,6 +60,7 @@ enum Measure {
 fn main() -> Result<()> {
     match Bench::parse().measure {
         Measure::Choice { every } => choice::run(every.max(1)),
+        Measure::Latency => latency::run(),
         Measure::Cold => cold::run(),
         Measure::Ladder => ladder::run(),
         Measure::Memory => memory::run(),

@@ -5,7 +5,7 @@ use std::path::Path;
 use anyhow::{Context, Result};
 
 /// Every JPEG of the demo, by path.
-const NAMES: [&str; 13] = [
+pub const NAMES: [&str; 13] = [
     "beach/breakers",
     "beach/dunes-noon",
     "beach/high-kites",

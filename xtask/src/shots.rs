@@ -13,7 +13,14 @@ use anyhow::{Context, Result, ensure};
 use crate::run::{in_repository, release_binary, root, succeed};
 
 /// What is shown in a terminal: file name, commands one after the other.
-const COMMANDS: [(&str, &[&str]); 4] = [
+const COMMANDS: [(&str, &[&str]); 5] = [
+    (
+        "why",
+        &[
+            "kivet why 640w/photos/harbour/kites-dawn.jpg",
+            "kivet why ratio-3-2/photos/harbour/roofs.jpg --viewport 390 --density 3 --save-data | head -9",
+        ],
+    ),
     (
         "commands",
         &[
@@ -82,6 +89,9 @@ fn shoot(folder: &Path, scratch: &Path, address: &str, link: &str) -> Result<()>
     let sheet = scratch.join("engine.html");
     std::fs::write(&sheet, contact_sheet(address))?;
     page("engine", &format!("file://{}", sheet.display()))?;
+    let problems = scratch.join("problems.html");
+    std::fs::write(&problems, broken_page(address))?;
+    page("drawn-problems", &format!("file://{}", problems.display()))?;
     check_pages(scratch, address)?;
     page("console-pages", &format!("{address}/console/pages"))?;
     page("console-page-report", &format!("{address}/console/pages/1?device=phone"))?;
@@ -120,6 +130,25 @@ fn contact_sheet(address: &str) -> String {
     let figures: String = MADE.iter().map(figure).collect();
     format!(
         "<!doctype html><style>body {{ margin: 14px; background: #fbf9f4; color: #1d2b30; font: 12px/1.35 'DejaVu Sans', sans-serif; display: grid; grid-template-columns: repeat(4, 1fr); gap: 10px 18px }} figure {{ margin: 0 }} div {{ height: 212px; display: flex; align-items: center; justify-content: center }} img {{ display: block }} figcaption {{ overflow-wrap: anywhere; padding-top: 3px }}</style>{figures}"
+    )
+}
+
+/// A page whose pictures ask for what cannot be.
+fn broken_page(address: &str) -> String {
+    let pictures = [
+        ("600w_400h_fidelty-60/photos/harbour/roofs.jpg", 600, 400),
+        ("560w_ratio-7-5/photos/harbour/rooves.jpg", 560, 400),
+        ("320w_240h_blur/photos/beach/breakers.jpg", 320, 240),
+        ("240w_240h_overlay-crest/photos/beach/breakers.jpg", 240, 240),
+        ("160w_120h_at-middle/photos/beach/breakers.jpg", 160, 120),
+        ("320w_240h/photos/beach/breakers.jpg", 320, 240),
+    ];
+    let images = pictures.map(|(path, width, height)| {
+        format!("<img src=\"{address}/pic/{path}\" width=\"{width}\" height=\"{height}\">")
+    });
+    format!(
+        "<!doctype html><style>body {{ margin: 16px; display: flex; flex-wrap: wrap; gap: 16px }}</style>{}",
+        images.concat()
     )
 }
 

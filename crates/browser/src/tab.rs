@@ -10,7 +10,10 @@ use chromiumoxide::cdp::browser_protocol::network::EmulateNetworkConditionsParam
 use chromiumoxide::{
     Page,
     cdp::browser_protocol::{
-        emulation::{SetCpuThrottlingRateParams, SetDeviceMetricsOverrideParams, SetUserAgentOverrideParams},
+        emulation::{
+            SetCpuThrottlingRateParams, SetDataSaverOverrideParams, SetDeviceMetricsOverrideParams,
+            SetUserAgentOverrideParams,
+        },
         network::{
             EnableParams, EventLoadingFailed, EventLoadingFinished, EventRequestServedFromCache,
             EventRequestWillBeSent, EventResponseReceived,
@@ -191,6 +194,15 @@ impl Tab {
         let latency = if on { f64::from(latency_ms) } else { 0.0 };
         self.page.execute(SetCpuThrottlingRateParams::new(if on { cpu_slowdown } else { 1.0 })).await?;
         self.page.execute(EmulateNetworkConditionsParams::new(false, latency, bytes_a_second, bytes_a_second)).await?;
+        Ok(())
+    }
+
+    /// Asks servers for fewer bytes, as a viewer who turned that on.
+    ///
+    /// # Errors
+    /// If the browser refuses.
+    pub async fn save_data(&self, on: bool) -> Result<(), BrowserError> {
+        self.page.execute(SetDataSaverOverrideParams { data_saver_enabled: Some(on) }).await?;
         Ok(())
     }
 

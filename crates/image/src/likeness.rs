@@ -16,7 +16,7 @@ const WHOLE_UP_TO: u64 = 600_000;
 const STRIPS: Strips = Strips { count: 3, width: 768, height: 256 };
 
 /// The strips of a glance.
-const GLANCE: Strips = Strips { count: 3, width: 384, height: 112 };
+const GLANCE: Strips = Strips { count: 3, width: 512, height: 160 };
 
 /// The strips of a probe at the larger scales.
 const PROBE: Strips = Strips { count: 2, width: 336, height: 104 };
@@ -58,9 +58,11 @@ impl Ideal {
     }
 }
 
-/// A few strips of a picture: what is tried on them is a cheap guess at the whole.
-pub(crate) fn strips_of(raster: &Raster) -> Raster {
-    GLANCE.of(raster)
+/// A few strips of a picture: what is tried on them is a cheap guess at the whole. `None` where they would hardly be
+/// fewer pixels.
+pub(crate) fn strips_of(raster: &Raster) -> Option<Raster> {
+    let strips = GLANCE.of(raster);
+    (strips.size() != raster.size()).then_some(strips)
 }
 
 /// A picture on which encoders are measured.
@@ -211,8 +213,9 @@ mod tests {
             assert!(curve.samples.windows(2).all(|pair| pair[0].fidelity < pair[1].fidelity), "{curve:?}");
             let middle = curve.samples[2];
             let target = kivet_recipe::Fidelity::new(middle.fidelity.round() as u8).expect("a fidelity");
-            let setting =
-                crate::at_a_glance(&raster, format, middle.setting - 15.0, target, Gamut::Srgb).expect("scored");
+            let writing = Writing::new(Encoding::Lossless);
+            let expected = |points: f32| points - 10.0;
+            let (_, setting) = crate::at_a_glance(&raster, (format, &expected), target, &writing).expect("scored");
             assert!((setting - middle.setting).abs() < 9.0, "{format}: {setting} beside {middle:?}");
             assert_eq!(curve.exact.is_some(), format == Format::Webp);
         }

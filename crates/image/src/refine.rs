@@ -1,8 +1,12 @@
 //! Finding the setting that meets a fidelity: at a glance for somebody waiting, by search for nobody waiting.
 
-use kivet_recipe::{Encoding, Fidelity, Finalist, Format, Gamut, Sample, container_bytes, search, usual};
+use kivet_recipe::{Encoding, Fidelity, Finalist, Format, Sample, Search, container_bytes, search};
 
 use crate::{Ideal, ImageError, Raster, Writing, write};
+
+/// A first answer this near its target is near enough, in points; a final one must be nearer.
+const GLANCED: f32 = 3.0;
+const REFINED: f32 = 1.5;
 
 /// What a search found.
 #[derive(Clone, Debug)]
@@ -15,25 +19,27 @@ pub struct Found {
     pub tried: Vec<Sample>,
 }
 
-/// The setting for `target` where only what is usual is known, `setting`: the search made on a few strips of the picture,
-/// fast.
+/// Encodes `raster` for somebody waiting: led by the settings `expected` to give so many points, corrected by what a few
+/// strips of it show. The file and its setting.
 ///
 /// # Errors
 /// If it cannot be encoded or scored.
 pub fn at_a_glance(
     raster: &Raster,
-    format: Format,
-    setting: f32,
+    (format, expected): (Format, &dyn Fn(f32) -> f32),
     target: Fidelity,
-    gamut: Gamut,
-) -> Result<f32, ImageError> {
+    writing: &Writing,
+) -> Result<(Vec<u8>, f32), ImageError> {
     let strips = crate::likeness::strips_of(raster);
-    let ideal = Ideal::new(&strips, gamut)?;
-    let writing = Writing { gamut, ..Writing::new(Encoding::Lossless) };
-    let guessed = usual(format, f32::from(target.get())).map_or(setting, |usual| usual.setting);
-    let expected = |points| usual(format, points).map_or(setting, |usual| usual.setting + setting - guessed);
-    let found = refine(&strips, &ideal, (format, &expected), target, &writing, &|| ())?;
-    Ok(found.finalist.setting)
+    let shown = strips.as_ref().unwrap_or(raster);
+    let ideal = Ideal::new(shown, writing.gamut)?;
+    let found = searched(shown, &ideal, format, search(target, GLANCED, expected), writing, &|| ())?;
+    let setting = found.finalist.setting;
+    if strips.is_none() {
+        return Ok((found.bytes, setting));
+    }
+    let writing = Writing { encoding: Encoding::Lossy { setting }, ..writing.clone() };
+    Ok((write(raster, format, &writing)?, setting))
 }
 
 /// Encodes `raster` until its likeness to `ideal` meets `target`, led by the settings `expected` to give so many points.
@@ -49,7 +55,18 @@ pub fn refine(
     writing: &Writing,
     pause: &dyn Fn(),
 ) -> Result<Found, ImageError> {
-    let mut search = search(target, expected);
+    searched(raster, ideal, format, search(target, REFINED, expected), writing, pause)
+}
+
+fn searched(
+    raster: &Raster,
+    ideal: &Ideal,
+    format: Format,
+    mut search: Search<'_>,
+    writing: &Writing,
+    pause: &dyn Fn(),
+) -> Result<Found, ImageError> {
+    let target = search.target();
     let mut best: Option<(Vec<u8>, Finalist)> = None;
     let mut tried = Vec::new();
     while let Some(setting) = search.next_setting() {

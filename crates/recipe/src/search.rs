@@ -2,8 +2,8 @@
 
 use crate::Fidelity;
 
-/// A rendition this near the target is near enough, in points.
-const NEAR: f32 = 1.5;
+/// A later rendition is nearer only if it is nearer by more than this, in points.
+const NEARER: f32 = 1.0;
 
 /// The most encodes of one search.
 const MOST_TRIES: usize = 4;
@@ -14,24 +14,34 @@ const TOLERATED: f32 = 2.5;
 /// A search for the setting that gives a target. Ask [`Search::next_setting`] what to try, tell [`Search::tried`] what
 /// came out.
 pub struct Search<'a> {
-    target: f32,
+    target: Fidelity,
+    near: f32,
     /// What is asked of the expectation: above the target by what was missed so far.
     aim: f32,
     expected: &'a dyn Fn(f32) -> f32,
     tried: Vec<(f32, f32)>,
 }
 
-/// A search led by `expected`: the setting that should give so many points, which may lie beyond 1 to 100.
-pub fn search(target: Fidelity, expected: &dyn Fn(f32) -> f32) -> Search<'_> {
-    let target = f32::from(target.get());
-    Search { target, aim: target, expected, tried: Vec::new() }
+/// A search that ends within `near` points of the target, led by `expected`: the setting that should give so many
+/// points, which may lie beyond 1 to 100.
+pub fn search(target: Fidelity, near: f32, expected: &dyn Fn(f32) -> f32) -> Search<'_> {
+    Search { target, near, aim: f32::from(target.get()), expected, tried: Vec::new() }
 }
 
 impl Search<'_> {
+    /// What is searched for.
+    pub fn target(&self) -> Fidelity {
+        self.target
+    }
+
+    fn goal(&self) -> f32 {
+        f32::from(self.target.get())
+    }
+
     /// The next setting to try; `None` once the target is met, or as nearly as whole settings and patience allow.
     pub fn next_setting(&self) -> Option<f32> {
-        let miss = |tried: &(f32, f32)| (tried.1 - self.target).abs();
-        if self.tried.iter().any(|tried| miss(tried) <= NEAR) || self.tried.len() >= MOST_TRIES {
+        let miss = |tried: &(f32, f32)| (tried.1 - self.goal()).abs();
+        if self.tried.iter().any(|tried| miss(tried) <= self.near) || self.tried.len() >= MOST_TRIES {
             return None;
         }
         let setting = self.between().unwrap_or_else(|| (self.expected)(self.aim)).clamp(0.0, 100.0);
@@ -41,15 +51,15 @@ impl Search<'_> {
 
     /// Tells what a setting gave.
     pub fn tried(&mut self, setting: f32, fidelity: f32) {
-        self.aim += self.target - fidelity;
+        self.aim += self.goal() - fidelity;
         self.tried.push((setting, fidelity));
     }
 
     /// On the line between the nearest tries on either side of the target, once there are both.
     fn between(&self) -> Option<f32> {
-        let below = self.tried.iter().filter(|tried| tried.1 < self.target).max_by(|a, b| a.1.total_cmp(&b.1))?;
-        let above = self.tried.iter().filter(|tried| tried.1 >= self.target).min_by(|a, b| a.1.total_cmp(&b.1))?;
-        Some(below.0 + (above.0 - below.0) * (self.target - below.1) / (above.1 - below.1))
+        let below = self.tried.iter().filter(|tried| tried.1 < self.goal()).max_by(|a, b| a.1.total_cmp(&b.1))?;
+        let above = self.tried.iter().filter(|tried| tried.1 >= self.goal()).min_by(|a, b| a.1.total_cmp(&b.1))?;
+        Some(below.0 + (above.0 - below.0) * (self.goal() - below.1) / (above.1 - below.1))
     }
 }
 
@@ -84,7 +94,7 @@ impl Finalist {
     pub fn against(&self, later: &Self, target: Fidelity) -> Verdict {
         let tolerated = later.misses(target) <= TOLERATED.max(self.misses(target));
         let smaller = is_worth_swapping(self.bytes, later.bytes) && tolerated;
-        let nearer = self.misses(target) > TOLERATED && later.misses(target) + NEAR < self.misses(target);
+        let nearer = self.misses(target) > TOLERATED && later.misses(target) + NEARER < self.misses(target);
         if smaller || nearer { Verdict::Swap } else { Verdict::Keep }
     }
 }
@@ -123,7 +133,7 @@ mod tests {
             let encoder = |setting: f32| lift + 105.0 * (setting / 100.0).powf(0.45) - 8.0;
             let expected = |points: f32| ((points + 8.0).max(0.0) / 105.0).powf(1.0 / 0.45) * 100.0 + off;
             prop_assume!(encoder(100.0) >= f32::from(points) && encoder(0.0) <= f32::from(points));
-            let mut search = search(target(points), &expected);
+            let mut search = search(target(points), 1.5, &expected);
             let mut nearest = f32::MAX;
             while let Some(setting) = search.next_setting() {
                 let fidelity = encoder(setting);

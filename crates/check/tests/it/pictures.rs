@@ -13,7 +13,7 @@ pub fn picture(name: &str) -> Option<(Vec<u8>, &'static str)> {
         |format| Encoding::Lossy { setting: expected(format, Fidelity::DEFAULT).map_or(75.0, |one| one.setting) };
     let made = |format, encoding| encode(&drawn(subject, size), format, encoding).ok();
     match extension {
-        "jpg" => Some((made(Format::Jpeg, Encoding::Lossy { setting: 93.0 })?, "image/jpeg")),
+        "jpg" => Some((made(Format::Jpeg, Encoding::Lossy { setting: 91.0 })?, "image/jpeg")),
         "png" => Some((made(Format::Png, Encoding::Lossless)?, "image/png")),
         "webp" => Some((made(Format::Webp, lossy(Format::Webp))?, "image/webp")),
         "avif" => Some((made(Format::Avif, lossy(Format::Avif))?, "image/avif")),

@@ -5,8 +5,8 @@ use std::{
     time::{Duration, Instant},
 };
 
-use kivet_image::{Assets, ImageError, Limits as EngineLimits, Raster, Reduction, Rendition, Timings, Work};
-use kivet_recipe::{Basis, Choice, Curves, Encoding, Format, Gamut};
+use kivet_image::{Assets, ImageError, Limits as EngineLimits, Raster, Reduction, Rendition, Timings, Work, Writing};
+use kivet_recipe::{Choice, Curves, Effort, Encoding, Fidelity, Format, Gamut};
 use kivet_store::{Blob, BlobHead, Blobs, OriginalRecord, Records, RenditionRecord, Stage, etag_of};
 use moka::future::Cache;
 
@@ -49,26 +49,34 @@ impl Workshop {
         let draw = started.elapsed();
         // The original is read again only for what is kept of its metadata.
         let bytes = if choice.edits.keep.is_some() { read(original)? } else { Vec::new() };
-        let choice = Choice { encoding: self.glanced(job, &raster).map_err(image)?, ..choice.clone() };
-        let made = kivet_image::finish(&raster, &bytes, facts, &choice).map_err(image)?;
-        let encode = started.elapsed() - draw;
-        let better = self.policy.improve && matches!(choice.encoding, Encoding::Lossy { .. } | Encoding::Lossless);
+        let (made, encoding) = match (choice.encoding, choice.target) {
+            (Encoding::Lossy { setting }, Some(target)) => {
+                let (made, setting) = self.glanced(job, &raster, &bytes, (setting, target)).map_err(image)?;
+                (made, Encoding::Lossy { setting })
+            }
+            (exact, _) => (kivet_image::finish(&raster, &bytes, facts, choice).map_err(image)?.bytes, exact),
+        };
+        let made = Rendition { format: choice.format, size: raster.size(), bytes: made, timings: Timings::default() };
+        let better = self.policy.improve && matches!(encoding, Encoding::Lossy { .. } | Encoding::Lossless);
         let stage = if better { Stage::First } else { Stage::Final };
-        Ok((blob(made, stage, choice.encoding), Timings { draw, encode }))
+        Ok((blob(made, stage, encoding), Timings { draw, encode: started.elapsed() - draw }))
     }
 
-    /// How the first rendition is written. Before the original was measured, a glance at a few windows of the drawn
-    /// picture tells how far it is from what is usual.
-    fn glanced(&self, job: &Job, raster: &Raster) -> Result<Encoding, ImageError> {
-        let Choice { format, encoding, target, candidates, flatten, gamut, .. } = &job.choice;
-        let guessed = candidates.iter().any(|one| one.format == *format && one.basis == Basis::Prior);
-        let (Encoding::Lossy { setting }, Some(target), true) = (encoding, target, guessed) else {
-            return Ok(*encoding);
-        };
+    /// A lossy first rendition: the setting is what is expected, corrected by a glance at the drawn picture.
+    fn glanced(
+        &self,
+        job: &Job,
+        raster: &Raster,
+        bytes: &[u8],
+        (setting, target): (f32, Fidelity),
+    ) -> Result<(Vec<u8>, f32), ImageError> {
+        let Choice { format, flatten, gamut, edits, .. } = &job.choice;
         let flat = flatten.filter(|_| raster.has_alpha()).map(|colour| raster.clone().flattened(colour));
-        let raster = flat.as_ref().unwrap_or(raster);
-        let setting = kivet_image::at_a_glance(raster, *format, *setting, *target, *gamut)?;
-        Ok(Encoding::Lossy { setting })
+        let curves = self.known_curves(&job.original);
+        let expected = |points| curves.setting(*format, points, job.scale(), Effort::Fast).unwrap_or(setting);
+        let kept = kivet_image::kept(bytes, job.original.facts().format, edits.keep);
+        let writing = Writing { gamut: *gamut, kept, ..Writing::new(Encoding::Lossless) };
+        kivet_image::at_a_glance(flat.as_ref().unwrap_or(raster), (*format, &expected), target, &writing)
     }
 
     /// The pixels of a still rendition. The original is read only where no intermediate serves.

@@ -109,7 +109,7 @@ impl Running {
                 tokio::time::sleep(std::time::Duration::from_millis(50)).await;
             }
         };
-        tokio::time::timeout(std::time::Duration::from_secs(120), asking).await.expect("it becomes final")
+        tokio::time::timeout(std::time::Duration::from_secs(400), asking).await.expect("it becomes final")
     }
 
     /// What `/why` says of a picture's address, asked with the same headers.

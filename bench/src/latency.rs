@@ -1,0 +1,145 @@
+//! First answers with and without background work, and how long the final ones take: two services side by side.
+
+use std::{
+    io::{BufRead, BufReader, Read, Write},
+    net::TcpStream,
+    path::Path,
+    process::{Child, Command, Stdio},
+    thread::sleep,
+    time::{Duration, Instant},
+};
+
+use anyhow::{Context, Result, bail, ensure};
+
+use crate::photographs;
+
+/// Widths asked for, none of them twice of one picture.
+const WIDTHS: [u32; 5] = [300, 420, 560, 700, 900];
+
+/// Pictures for which the final rendition is waited for.
+const WAITED_FOR: usize = 20;
+
+const ACCEPT: &str = "image/jxl,image/avif,image/webp,*/*;q=0.8";
+
+/// The most a first answer may be slowed at the 95th percentile, and the longest a final one may take.
+const MOST: (f64, Duration) = (1.2, Duration::from_secs(30));
+
+/// Prints both tables and fails if a limit is passed.
+pub fn run() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let improving = Served::start(folder.path(), "improving", 8495, true)?;
+    let resting = Served::start(folder.path(), "resting", 8496, false)?;
+    let paths: Vec<String> = WIDTHS
+        .iter()
+        .flat_map(|width| photographs::NAMES.map(|name| format!("/pic/{width}w/photos/{name}.jpg")))
+        .collect();
+    let (mut with, mut without) = (Vec::new(), Vec::new());
+    for (index, path) in paths.iter().enumerate() {
+        // In turns, so that a noisy moment hits both.
+        let ask = |served: &Served, times: &mut Vec<f64>| -> Result<()> {
+            times.push(served.get(path)?.0.as_secs_f64() * 1e3);
+            Ok(())
+        };
+        if index % 2 == 0 {
+            ask(&improving, &mut with)?;
+            ask(&resting, &mut without)?;
+        } else {
+            ask(&resting, &mut without)?;
+            ask(&improving, &mut with)?;
+        }
+    }
+    println!("{} first answers each, ms\n\n| | median | 95th percentile |\n| --- | --- | --- |", paths.len());
+    for (name, times) in [("with background work", &mut with), ("without", &mut without)] {
+        times.sort_by(f64::total_cmp);
+        println!("| {name} | {:.0} | {:.0} |", at(times, 0.5), at(times, 0.95));
+    }
+    let ratio = at(&with, 0.95) / at(&without, 0.95);
+    println!("| ratio | {:.2} | {ratio:.2} |\n", at(&with, 0.5) / at(&without, 0.5));
+
+    improving.wait_until_done()?;
+    let mut waits = Vec::new();
+    for (index, name) in photographs::NAMES.iter().cycle().take(WAITED_FOR).enumerate() {
+        let path = format!("/pic/{}w_ratio-1-1/photos/{name}.jpg", 620 + index);
+        let asked = Instant::now();
+        while !improving.get(&path)?.1.contains("detail=final") {
+            sleep(Duration::from_millis(20));
+        }
+        waits.push(asked.elapsed().as_secs_f64());
+    }
+    waits.sort_by(f64::total_cmp);
+    println!(
+        "final after: median {:.2} s, 95th percentile {:.2} s, of {WAITED_FOR}",
+        at(&waits, 0.5),
+        at(&waits, 0.95)
+    );
+    ensure!(ratio <= MOST.0, "first answers are slowed by {ratio:.2}, more than {}", MOST.0);
+    ensure!(at(&waits, 0.95) <= MOST.1.as_secs_f64(), "final renditions take longer than {:?}", MOST.1);
+    Ok(())
+}
+
+/// A running service, stopped when dropped.
+struct Served {
+    child: Child,
+    port: u16,
+}
+
+impl Served {
+    fn start(folder: &Path, name: &str, port: u16, improve: bool) -> Result<Self> {
+        let originals = Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/originals").canonicalize()?;
+        let config = folder.join(format!("{name}.toml"));
+        let text = format!(
+            "listen = \"127.0.0.1:{port}\"\ndata = \"{name}\"\n[shelves.photos]\nfolder = {originals:?}\n[policy]\nimprove = {improve}\n"
+        );
+        std::fs::write(&config, text)?;
+        let binary = std::env::current_exe()?.with_file_name("kivet");
+        let child = Command::new(&binary)
+            .args(["serve", "--config"])
+            .arg(&config)
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .with_context(|| format!("cannot start {}; build it: cargo build --release", binary.display()))?;
+        let served = Self { child, port };
+        for _ in 0..200 {
+            if served.get("/healthz").is_ok() {
+                return Ok(served);
+            }
+            sleep(Duration::from_millis(50));
+        }
+        bail!("the service does not answer on port {port}")
+    }
+
+    /// The time an answer took, and its head.
+    fn get(&self, path: &str) -> Result<(Duration, String)> {
+        let asked = Instant::now();
+        let mut stream = TcpStream::connect(("127.0.0.1", self.port))?;
+        write!(stream, "GET {path} HTTP/1.1\r\nhost: bench\r\naccept: {ACCEPT}\r\nconnection: close\r\n\r\n")?;
+        let mut reader = BufReader::new(stream);
+        let mut head = String::new();
+        while reader.read_line(&mut head)? > 2 {}
+        let mut body = Vec::new();
+        reader.read_to_end(&mut body)?;
+        ensure!(head.starts_with("HTTP/1.1 200"), "{path}: {head}");
+        if path == "/metrics" {
+            head = String::from_utf8_lossy(&body).into_owned();
+        }
+        Ok((asked.elapsed(), head))
+    }
+
+    fn wait_until_done(&self) -> Result<()> {
+        while !self.get("/metrics")?.1.contains("\nkivet_background_tasks 0") {
+            sleep(Duration::from_millis(200));
+        }
+        Ok(())
+    }
+}
+
+impl Drop for Served {
+    fn drop(&mut self) {
+        self.child.kill().and_then(|()| self.child.wait()).ok();
+    }
+}
+
+fn at(sorted: &[f64], share: f64) -> f64 {
+    sorted[((sorted.len() - 1) as f64 * share).round() as usize]
+}
