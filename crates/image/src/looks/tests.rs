@@ -46,7 +46,7 @@ fn uniform_borders_are_found_to_the_pixel_in_any_orientation() {
         if inside { [(x * 2) as u8, (y * 4) as u8, 60] } else { [250, 250, 250] }
     });
     for format in [Format::Png, Format::Jpeg] {
-        let encoding = if format == Format::Png { Encoding::Lossless } else { Encoding::Lossy { setting: 91.0 } };
+        let encoding = if format == Format::Png { Encoding::Lossless } else { Encoding::Lossy { setting: 100.0 } };
         let file = encode(&framed, format, encoding).expect("encoded");
         let facts = probe(&file, Limits::default()).expect("a picture");
         let kept = content(&file, &facts).expect("decoded");
