@@ -17,6 +17,9 @@ const TEXT: (f64, f64) = (9.0, 20.0);
 /// The width of a character of the system's sans-serif, as a share of its size; a little more than usual.
 const CHARACTER: f64 = 0.56;
 
+/// How much wider a bold character is.
+const BOLD: f64 = 1.15;
+
 /// True for a request by an `img` and its like: one that names pictures in `Accept`.
 pub(super) fn is_wanted(request: &HeaderMap) -> bool {
     let lines = request.get_all(header::ACCEPT).iter().filter_map(|line| line.to_str().ok());
@@ -65,13 +68,14 @@ fn size_of(uri: &Uri) -> Size {
 
 fn draw(problem: &Problem, size: Size) -> String {
     let Size { width, height } = size;
-    let (text_size, lines) = fitted(&problem.detail, f64::from(width), f64::from(height));
-    let margin = text_size;
     let title = format!("{} {}", problem.status, problem.title);
-    let mut rows = format!("<tspan x=\"{margin:.1}\" dy=\"0\" font-weight=\"700\">{}</tspan>", escaped(&title));
-    for line in lines {
-        rows.push_str(&format!("<tspan x=\"{margin:.1}\" dy=\"1.35em\">{}</tspan>", escaped(&line)));
-    }
+    let (text_size, titles, lines) = fitted(&title, &problem.detail, f64::from(width), f64::from(height));
+    let margin = text_size;
+    let row = |line: &String, weight: u32| {
+        format!("<tspan x=\"{margin:.1}\" dy=\"1.35em\" font-weight=\"{weight}\">{}</tspan>", escaped(line))
+    };
+    let rows: String =
+        titles.iter().map(|line| row(line, 700)).chain(lines.iter().map(|line| row(line, 400))).collect();
     format!(
         "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"{width}\" height=\"{height}\" viewBox=\"0 0 {width} {height}\">\
          <title>{}</title><rect width=\"100%\" height=\"100%\" fill=\"#fbeee6\"/>\
@@ -79,19 +83,19 @@ fn draw(problem: &Problem, size: Size) -> String {
          <text y=\"{:.1}\" font-family=\"system-ui, sans-serif\" font-size=\"{text_size:.1}\" fill=\"#3a1608\">{rows}</text></svg>",
         escaped(&problem.detail),
         text_size / 4.0,
-        margin + text_size * 0.8,
+        text_size * 0.4,
     )
 }
 
-/// The largest text size at which the sentence fits, and its lines.
-fn fitted(sentence: &str, width: f64, height: f64) -> (f64, Vec<String>) {
+/// The largest text size at which title and sentence fit, and their lines.
+fn fitted(title: &str, sentence: &str, width: f64, height: f64) -> (f64, Vec<String>, Vec<String>) {
     let mut size = TEXT.1;
     loop {
-        let columns = ((width - 2.0 * size) / (size * CHARACTER)).floor().max(4.0) as usize;
-        let lines = wrapped(sentence, columns);
-        let needed = size * (2.3 + 1.35 * lines.len() as f64);
+        let columns = |wider: f64| ((width - 2.0 * size) / (size * CHARACTER * wider)).floor().max(4.0) as usize;
+        let (titles, lines) = (wrapped(title, columns(BOLD)), wrapped(sentence, columns(1.0)));
+        let needed = size * (0.8 + 1.35 * (titles.len() + lines.len()) as f64);
         if needed <= height || size <= TEXT.0 {
-            return (size, lines);
+            return (size, titles, lines);
         }
         size -= 1.0;
     }
