@@ -182,20 +182,6 @@ fn case(
         let found = refine(raster, ideal, (format, &expected), fidelity, &writing, &|| ())?;
         let work = started.elapsed().as_secs_f64() / quick.as_secs_f64();
         let (first, last) = (ideal.likeness(&first)?, found.finalist.fidelity);
-        if std::env::var_os("KIVET_EACH").is_some() {
-            let said = curves.lossy(format, fidelity, scale, pixels, Effort::Best);
-            let tried: Vec<String> =
-                found.tried.iter().map(|one| format!("{:.1}:{:.1}", one.setting, one.fidelity)).collect();
-            println!(
-                "{:?} {} {target} {format} said {:.0} bytes {:.1} points; first {first:.1}; final {} bytes {last:.1}; {}",
-                facts.size,
-                plan_for(&recipe, facts).size,
-                said.map_or(0.0, |said| said.bytes),
-                said.map_or(0.0, |said| said.fidelity),
-                found.bytes.len(),
-                tried.join(" ")
-            );
-        }
         formats.push(Outcome { format, first, last, bytes: found.bytes.len(), work });
     }
     let choose_with = |curves: &Curves, accept: &str| {
