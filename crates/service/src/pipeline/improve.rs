@@ -45,6 +45,16 @@ impl Workshop {
         }
     }
 
+    /// Declares a first rendition final that cannot be improved, so that it is not tried again with every request.
+    pub(super) fn leave(&self, key: &str, job: &Job, runtime: &tokio::runtime::Handle) -> Result<(), PipelineError> {
+        match runtime.block_on(self.blobs.get(key)).map_err(of_store)? {
+            Some(first) if first.head.stage == Stage::First => {
+                self.store(key, job, declared_final(&first, None), runtime)
+            }
+            _ => Ok(()),
+        }
+    }
+
     /// The likeness of a first rendition, remembered.
     fn scored(&self, job: &Job, ideal: &Ideal, raster: &Raster, first: &Blob) -> Result<f32, PipelineError> {
         let fidelity = ideal.likeness(&first.bytes).map_err(|source| of_image(&job.original, source))?;

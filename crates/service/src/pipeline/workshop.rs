@@ -167,7 +167,9 @@ impl Workshop {
     pub(super) fn do_task(&self, task: Task, runtime: &tokio::runtime::Handle) -> Result<(), PipelineError> {
         match task {
             Task::Measure(original) => self.measure(&original),
-            Task::Improve { key, job } => self.improve(&key, &job, runtime),
+            Task::Improve { key, job } => {
+                self.improve(&key, &job, runtime).or_else(|error| self.leave(&key, &job, runtime).and(Err(error)))
+            }
         }
     }
 }
