@@ -16,6 +16,13 @@ use super::{
 /// Formats expected to take more than so many times the fewest bytes are not tried.
 const CONTENDS: f64 = 1.6;
 
+/// A format tried in a hurry.
+struct Contender {
+    job: Job,
+    quick: Blob,
+    fidelity: f32,
+}
+
 impl Workshop {
     /// Makes the final rendition of a job whose first one is stored under `key`, and stores the better of the two.
     /// Where another format turns out to take fewer bytes it is made final at once, so that nobody waits for it.
@@ -31,12 +38,15 @@ impl Workshop {
         self.wait_until_idle();
         let ideal = Ideal::new(&raster, job.choice.gamut).map_err(|source| of_image(&job.original, source))?;
         let fidelity = self.scored(job, &ideal, &raster, &first)?;
-        let contest = self.contested(job, &ideal, &raster, target)?;
-        match contest {
-            Some((winner, quick)) => {
-                let fidelity = self.scored(&winner, &ideal, &raster, &quick)?;
+        match self.contested(job, &ideal, &raster, target)? {
+            Some(Contender { job: winner, quick, fidelity }) => {
+                let key = winner.key(&self.overlays);
+                let ready = runtime.block_on(self.blobs.get(&key)).map_err(of_store)?;
+                if ready.is_some_and(|ready| ready.head.stage == Stage::Final) {
+                    return Ok(());
+                }
                 let found = self.searched(&winner, (&ideal, &raster), (&quick, fidelity), target)?;
-                self.store(&winner.key(&self.overlays), &winner, found, runtime)
+                self.store(&key, &winner, found, runtime)
             }
             None => {
                 let found = self.searched(job, (&ideal, &raster), (&first, fidelity), target)?;
@@ -64,15 +74,15 @@ impl Workshop {
         Ok(fidelity)
     }
 
-    /// Tries the formats that may take fewer bytes, once for each shape, in a hurry. The job and the rendition of the
-    /// format that is to be sent instead, if there is one.
+    /// Tries the formats that may take fewer bytes, once for each shape, in a hurry. The one that is to be sent instead, if
+    /// there is one.
     fn contested(
         &self,
         job: &Job,
         ideal: &Ideal,
         raster: &Raster,
         target: Fidelity,
-    ) -> Result<Option<(Job, Blob)>, PipelineError> {
+    ) -> Result<Option<Contender>, PipelineError> {
         let chosen = |format: Option<Format>| {
             let recipe = Recipe { format: format.or(job.recipe.format), ..job.recipe.clone() };
             let curves = self.known_curves(&job.original);
@@ -81,24 +91,31 @@ impl Workshop {
         let Some(now) = chosen(None) else { return Ok(None) };
         let fewest = now.candidates.first().map_or(0, |best| best.predicted_bytes) as f64;
         let close = now.candidates.iter().filter(|one| one.predicted_bytes as f64 <= fewest * CONTENDS);
-        let mut tried: Vec<(Job, Blob)> = Vec::new();
+        let quickly = |job: Job| {
+            self.wait_until_idle();
+            let (quick, _) = self.first(&job)?;
+            let fidelity = self.scored(&job, ideal, raster, &quick)?;
+            Ok::<_, PipelineError>(Contender { job, quick, fidelity })
+        };
+        let mut tried: Vec<Contender> = Vec::new();
         for candidate in close.filter(|one| matches!(one.encoding, Encoding::Lossy { .. })) {
             let seen = self.known_curves(&job.original).has_seen(candidate.format, target, job.scale());
             if candidate.format == job.choice.format || seen {
                 continue;
             }
-            let Some(choice) = chosen(Some(candidate.format)) else { continue };
-            let other = Job { choice, ..job.clone() };
-            self.wait_until_idle();
-            let (quick, _) = self.first(&other)?;
-            self.scored(&other, ideal, raster, &quick)?;
-            tried.push((other, quick));
+            if let Some(choice) = chosen(Some(candidate.format)) {
+                tried.push(quickly(Job { choice, ..job.clone() })?);
+            }
         }
-        let Some(choice) = chosen(None).filter(|choice| choice.format != job.choice.format) else { return Ok(None) };
+        let lossy = |choice: &Choice| matches!(choice.encoding, Encoding::Lossy { .. });
+        let winner = chosen(None).filter(|choice| choice.format != job.choice.format && lossy(choice));
+        let Some(choice) = winner else { return Ok(None) };
+        let contender = tried.into_iter().find(|contender| contender.job.choice.format == choice.format);
         let winner = Job { choice, ..job.clone() };
-        let quick = tried.into_iter().find(|(other, _)| other.choice.format == winner.choice.format);
-        let quick = quick.map_or_else(|| self.first(&winner).map(|made| made.0), |(_, quick)| Ok(quick))?;
-        Ok(matches!(winner.choice.encoding, Encoding::Lossy { .. }).then_some((winner, quick)))
+        Ok(Some(match contender {
+            Some(contender) => Contender { job: winner, ..contender },
+            None => quickly(winner)?,
+        }))
     }
 
     fn store(&self, key: &str, job: &Job, blob: Blob, runtime: &tokio::runtime::Handle) -> Result<(), PipelineError> {
