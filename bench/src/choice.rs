@@ -109,7 +109,7 @@ fn picture(bytes: &[u8], tally: &Mutex<Tally>) -> Result<()> {
         let recipe = Recipe { width: Some(width), ..Recipe::default() };
         let plan = plan_for(&recipe, &facts);
         let raster = draw(bytes, &facts, &plan, None)?;
-        let ideal = Ideal::new(&raster, Gamut::Srgb)?;
+        let ideal = Ideal::new(&raster, Gamut::Srgb);
         let mut cases = Vec::new();
         for target in TARGETS {
             cases.push(case(&facts, &curves, &recipe, (&raster, &ideal), Scale::of(&plan), target)?);
@@ -140,7 +140,7 @@ fn measured(bytes: &[u8], facts: &Facts) -> Result<Curves> {
         Ok((draw(bytes, facts, &plan, None)?, Scale::of(&plan)))
     };
     let ((small, at_small), (middle, at_middle), (large, at_large)) = (drawn(320)?, drawn(720)?, drawn(1600)?);
-    let probes = [Probe::whole(small, at_small)?, Probe::strips(&middle, at_middle)?, Probe::strips(&large, at_large)?];
+    let probes = [Probe::whole(small, at_small), Probe::parts(&middle, at_middle), Probe::parts(&large, at_large)];
     let mut curves = Curves::default();
     for format in FORMATS {
         let measured = probes.iter().map(|probe| probe.curve(format, false)).collect::<Result<_, _>>()?;

@@ -37,7 +37,9 @@ pub fn decode(data: &[u8]) {
             }
         }
     }
-    let _ = look(data, &facts).and_then(|_| content(data, &facts)).and_then(|_| few_colours(data, &facts));
+    let _ = look(data, &facts, LIMITS);
+    let _ = content(data, &facts, LIMITS);
+    let _ = few_colours(data, &facts, LIMITS);
 }
 
 /// A recipe's text; what can be read is written and read back the same.
@@ -58,7 +60,7 @@ pub fn vector(data: &[u8]) {
     if facts.format != kivet_recipe::Format::Svg {
         return;
     }
-    if let Ok(made) = kivet_image::render(data, &facts, &choice, &Task::default()) {
+    if let Ok(made) = kivet_image::render(data, &facts, &choice, &Task { limits: LIMITS, ..Task::default() }) {
         let text = String::from_utf8_lossy(&made.bytes);
         for acting in ["<script", "<foreignObject", "<iframe", "<handler"] {
             assert!(!text.contains(acting), "{acting} is left");

@@ -26,7 +26,7 @@ fn examine(bytes: &[u8]) -> PictureFile {
     let pixels = facts.as_ref().filter(|facts| is_drawn(facts));
     PictureFile {
         // A file that cannot be decoded is no drawing in few colours; that it is broken, the browser says.
-        few_colours: pixels.is_some_and(|facts| few_colours(bytes, facts).unwrap_or(false)),
+        few_colours: pixels.is_some_and(|facts| few_colours(bytes, facts, LIMITS).unwrap_or(false)),
         bytes: bytes.len() as u64,
         hash: blake3::hash(bytes).to_hex().to_string(),
         metadata_bytes: metadata.bytes,

@@ -35,7 +35,8 @@ impl Overlay {
         let wanted = (f64::from(width) * f64::from(self.width_percent) / 100.0).round().max(1.0);
         let fits = f64::from(height) * f64::from(self.facts.size.width) / f64::from(self.facts.size.height);
         let recipe = Recipe { width: Some((wanted.min(fits) as u32).max(1)), ..Recipe::default() };
-        let above = draw_plan(&self.bytes, &self.facts, &plan_for(&recipe, &self.facts), None, fonts)?.with_alpha(true);
+        let above = draw_plan(&self.bytes, &self.facts, &plan_for(&recipe, &self.facts), None, fonts, Limits::DEFAULT)?
+            .with_alpha(true);
         let (x, y) = self.position.shares();
         let start = |free: u32, share: f64| (f64::from(free) * share).round() as u32;
         let left = start(width.saturating_sub(above.size().width), x);

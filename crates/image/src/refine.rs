@@ -2,7 +2,10 @@
 
 use kivet_recipe::{Encoding, Fidelity, Finalist, Format, Sample, Search, container_bytes, search};
 
-use crate::{Ideal, ImageError, Raster, Writing, write};
+use crate::{Ideal, ImageError, Raster, Writing, likeness::Sheet, write};
+
+/// The parts on which a setting is found for a larger picture.
+const GLANCE: Sheet = Sheet { side: 128, across: 5, down: 4 };
 
 /// A first answer this near its target is near enough, in points; a final one must be nearer.
 const GLANCED: f32 = 3.0;
@@ -19,8 +22,8 @@ pub struct Found {
     pub tried: Vec<Sample>,
 }
 
-/// Encodes `raster` for somebody waiting: led by the settings `expected` to give so many points, corrected by what a few
-/// strips of it show. The file and its setting.
+/// Encodes `raster` for somebody waiting: led by the settings `expected` to give so many points, corrected by what it
+/// shows, or parts of it if it is large. The file and its setting.
 ///
 /// # Errors
 /// If it cannot be encoded or scored.
@@ -30,12 +33,12 @@ pub fn at_a_glance(
     target: Fidelity,
     writing: &Writing,
 ) -> Result<(Vec<u8>, f32), ImageError> {
-    let strips = crate::likeness::strips_of(raster);
-    let shown = strips.as_ref().unwrap_or(raster);
-    let ideal = Ideal::new(shown, writing.gamut)?;
+    let parts = GLANCE.cut(raster);
+    let shown = parts.as_ref().unwrap_or(raster);
+    let ideal = Ideal::new(shown, writing.gamut);
     let found = searched(shown, &ideal, format, search(target, GLANCED, expected), writing, &|| ())?;
     let setting = found.finalist.setting;
-    if strips.is_none() {
+    if parts.is_none() {
         return Ok((found.bytes, setting));
     }
     let writing = Writing { encoding: Encoding::Lossy { setting }, ..writing.clone() };

@@ -164,14 +164,14 @@ fn writing(bytes: &[u8], facts: &Facts, choice: &Choice) -> Writing {
 fn render_moving(bytes: &[u8], facts: &Facts, choice: &Choice, task: &Task<'_>) -> Result<Rendition, ImageError> {
     let started = Instant::now();
     let frames = decode::frames(bytes, facts, task.limits)?;
-    let plays = frames.plays;
+    let (plays, space) = (frames.plays, frames.space.clone());
     let mut drawing = Duration::ZERO;
     let mut moments = frames.map(|frame| {
         task.work.go_on()?;
         let drawn = Instant::now();
         let frame = frame?;
         let stored = frame.raster.size();
-        let mut source = decode::of_raster(frame.raster);
+        let mut source = decode::of_pixels(frame.raster, &space, choice.gamut);
         let plan = &choice.plan;
         let raster = placed(draw_from(&mut source, stored, facts, plan, &task.work)?, plan, choice.edits.canvas);
         let raster = edited(raster, choice, task)?;
@@ -194,7 +194,7 @@ fn render_moving(bytes: &[u8], facts: &Facts, choice: &Choice, task: &Task<'_>) 
 /// # Errors
 /// If the original cannot be decoded.
 pub fn draw(bytes: &[u8], facts: &Facts, plan: &Plan, canvas: Option<CanvasColour>) -> Result<Raster, ImageError> {
-    draw_plan(bytes, facts, plan, canvas, &Fonts::default())
+    draw_plan(bytes, facts, plan, canvas, &Fonts::default(), Limits::DEFAULT)
 }
 
 pub(crate) fn draw_plan(
@@ -203,13 +203,14 @@ pub(crate) fn draw_plan(
     plan: &Plan,
     canvas: Option<CanvasColour>,
     fonts: &Fonts,
+    limits: Limits,
 ) -> Result<Raster, ImageError> {
     if facts.format == Format::Svg {
         return svg::draw(bytes, facts.size, plan, canvas, fonts);
     }
-    let mut source = open_for(bytes, facts, plan, Gamut::Srgb, Limits::DEFAULT)?;
+    let mut source = open_for(bytes, facts, plan, Gamut::Srgb, limits)?;
     let stored = facts.orientation.apply(facts.size);
-    Ok(placed(draw_from(source.as_mut(), stored, facts, plan, &Work::default())?, plan, canvas))
+    Ok(placed(draw_from(source.as_mut(), stored, facts, plan, &Work::within(limits))?, plan, canvas))
 }
 
 /// A drawn picture drawn again by a plan for its own size.

@@ -72,10 +72,10 @@ impl Render {
             bail!("{} holds pixels, which cannot become a vector; name another format", self.file.display());
         }
         if recipe.wants_subject() {
-            facts.looks = Some(look(&original, &facts).with_context(about)?);
+            facts.looks = Some(look(&original, &facts, Limits::DEFAULT).with_context(about)?);
         }
         if recipe.trim {
-            facts.content = Some(content(&original, &facts).with_context(about)?);
+            facts.content = Some(content(&original, &facts, Limits::DEFAULT).with_context(about)?);
         }
         let policy = Policy { jxl: kivet_image::JXL, ..Policy::default() };
         let choice = choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, &policy)?;

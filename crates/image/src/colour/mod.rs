@@ -10,7 +10,7 @@ pub(crate) use space::{Space, target};
 
 /// Linear light of each 8-bit sRGB value, 0 to 1, once for each channel and in that channel's lane, so that a pixel is the
 /// sum of three entries; red's brings the opaque alpha. 12 KiB: it stays in the innermost cache.
-pub(super) static LINEAR: LazyLock<Box<[[[f32; 4]; 256]; 3]>> = LazyLock::new(|| {
+pub(crate) static LINEAR: LazyLock<Box<[[[f32; 4]; 256]; 3]>> = LazyLock::new(|| {
     let lane = |channel: usize, value: usize| {
         let mut entry = [0.0; 4];
         entry[channel] = to_linear(value as f64 / 255.0) as f32;

@@ -35,6 +35,7 @@ pub(super) fn frames(bytes: &[u8]) -> Result<Frames<'_>, ImageError> {
     let mut left = avif.frame_count();
     Ok(Frames::new(
         avif.plays(),
+        avif.space(),
         Box::new(move || {
             left = left.checked_sub(1)?;
             let pixels: Vec<u8> = match avif.next_pixels(8) {

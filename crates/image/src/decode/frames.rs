@@ -3,7 +3,7 @@
 use kivet_recipe::{Facts, Format, Size};
 
 use super::{avif, gif, png, webp};
-use crate::{ImageError, Limits, Raster};
+use crate::{ImageError, Limits, Raster, colour::Space};
 
 /// One frame as it is shown.
 pub(crate) struct Frame {
@@ -19,6 +19,8 @@ type NextFrame<'a> = Box<dyn FnMut() -> Option<Result<Frame, ImageError>> + 'a>;
 pub(crate) struct Frames<'a> {
     /// How often all frames are shown; 0 is for ever.
     pub(crate) plays: u32,
+    /// What their colours mean.
+    pub(crate) space: Space,
     next: NextFrame<'a>,
     seen: u32,
     limit: u32,
@@ -26,8 +28,8 @@ pub(crate) struct Frames<'a> {
 }
 
 impl<'a> Frames<'a> {
-    pub(super) fn new(plays: u32, next: NextFrame<'a>) -> Self {
-        Self { plays, next, seen: 0, limit: u32::MAX, over: false }
+    pub(super) fn new(plays: u32, space: Space, next: NextFrame<'a>) -> Self {
+        Self { plays, space, next, seen: 0, limit: u32::MAX, over: false }
     }
 }
 

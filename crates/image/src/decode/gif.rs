@@ -6,7 +6,7 @@ use gif::{ColorOutput, DecodeOptions, DisposalMethod, MemoryLimit};
 use kivet_recipe::{Format, Size};
 
 use super::frames::{Canvas, Disposal, Frame, Frames, Place};
-use crate::ImageError;
+use crate::{ImageError, colour::Space};
 
 /// Delays are hundredths of a second.
 const UNIT_MS: u32 = 10;
@@ -23,6 +23,7 @@ pub(super) fn frames(bytes: &[u8]) -> Result<Frames<'_>, ImageError> {
     let mut canvas = Canvas::new(size);
     Ok(Frames::new(
         plays,
+        Space::Srgb,
         Box::new(move || {
             let (place, dispose, shown_ms) = match decoder.next_frame_info() {
                 Ok(frame) => {

@@ -62,10 +62,10 @@ pub fn open<'a>(bytes: &'a [u8], facts: &Facts, reading: Reading) -> Result<Box<
     Ok(match facts.format {
         Format::Jpeg => Box::new(jpeg::Jpeg::open(bytes, eighths, gamut, limits)?),
         Format::Png => png::open(bytes, gamut, limits)?,
-        Format::Webp if facts.motion => first_frame(bytes, facts, limits)?,
+        Format::Webp if facts.motion => first_frame(bytes, facts, gamut, limits)?,
         Format::Webp => Box::new(webp::open(bytes, gamut, limits)?),
         Format::Avif => Box::new(avif::open(bytes, gamut, limits)?),
-        Format::Gif => first_frame(bytes, facts, limits)?,
+        Format::Gif => first_frame(bytes, facts, gamut, limits)?,
         #[cfg(feature = "jxl")]
         Format::Jxl => Box::new(jxl::open(bytes, gamut, limits)?),
         #[cfg(not(feature = "jxl"))]
@@ -75,10 +75,10 @@ pub fn open<'a>(bytes: &'a [u8], facts: &Facts, reading: Reading) -> Result<Box<
     })
 }
 
-fn first_frame(bytes: &[u8], facts: &Facts, limits: Limits) -> Result<Box<dyn RowSource>, ImageError> {
+fn first_frame(bytes: &[u8], facts: &Facts, gamut: Gamut, limits: Limits) -> Result<Box<dyn RowSource>, ImageError> {
     let mut frames = frames(bytes, facts, limits)?;
     let first = frames.next().ok_or_else(|| ImageError::damaged(facts.format, "it holds no frame"))??;
-    Ok(Box::new(of_raster(first.raster)))
+    Ok(Box::new(of_pixels(first.raster, &frames.space, gamut)))
 }
 
 /// At how many eighths of its size a JPEG may be decoded when a region of `crop` pixels is drawn at `drawn`: the
@@ -126,9 +126,14 @@ impl RowSource for Lent<'_> {
 
 /// A drawn picture as something to draw from.
 pub(crate) fn of_raster(raster: Raster) -> Whole {
-    let layout = if raster.has_alpha() { Layout::Rgba } else { Layout::Rgb };
-    let size = raster.size();
-    Whole::new(size, layout, Buffer::Eight(raster.into_bytes()), &Space::Srgb, Gamut::Srgb)
+    of_pixels(raster, &Space::Srgb, Gamut::Srgb)
+}
+
+/// Pixels as a file holds them, whose colours mean what `space` says, as something to draw from.
+pub(crate) fn of_pixels(pixels: Raster, space: &Space, gamut: Gamut) -> Whole {
+    let layout = if pixels.has_alpha() { Layout::Rgba } else { Layout::Rgb };
+    let size = pixels.size();
+    Whole::new(size, layout, Buffer::Eight(pixels.into_bytes()), space, gamut)
 }
 
 /// A picture decoded whole, read out row by row.

@@ -121,6 +121,7 @@ pub(super) fn frames(bytes: &[u8]) -> Result<Frames<'_>, ImageError> {
     let mut left = reader.info().animation_control.map_or(1, |control| control.num_frames);
     Ok(Frames::new(
         plays,
+        space(reader.info()),
         Box::new(move || {
             loop {
                 left = left.checked_sub(1)?;

@@ -35,8 +35,12 @@ pub(super) fn open(bytes: &[u8], gamut: Gamut, limits: Limits) -> Result<Whole, 
     if written.is_null() {
         return Err(damaged("its pixel data cannot be decoded"));
     }
-    let space = Space::of_icc(riff::chunk(bytes, *b"ICCP"));
-    Ok(Whole::new(size, layout, Buffer::Eight(pixels), &space, gamut))
+    Ok(Whole::new(size, layout, Buffer::Eight(pixels), &space(bytes), gamut))
+}
+
+/// What its colours mean (RFC 9649, section 2.7.1.4).
+fn space(bytes: &[u8]) -> Space {
+    Space::of_icc(riff::chunk(bytes, *b"ICCP"))
 }
 
 /// What the header says: size, alpha, motion, lossy or lossless. No pixel is decoded.
@@ -58,7 +62,7 @@ pub(crate) fn features(bytes: &[u8]) -> Result<WebPBitstreamFeatures, ImageError
 pub(super) fn frames(bytes: &[u8]) -> Result<Frames<'_>, ImageError> {
     let mut moving = Moving::open(bytes)?;
     let plays = moving.info.loop_count;
-    Ok(Frames::new(plays, Box::new(move || moving.next_frame())))
+    Ok(Frames::new(plays, space(bytes), Box::new(move || moving.next_frame())))
 }
 
 /// The library's decoder of moving pictures, which composites; freed on drop.

@@ -2,7 +2,7 @@
 
 use kivet_recipe::{Facts, Rect, Size};
 
-use crate::{ImageError, decode, decode::Reading};
+use crate::{ImageError, Limits, decode, decode::Reading};
 
 /// How far a border's pixels may differ from its corner, on encoded values from 0 to 1: above a lossy format's noise.
 const NOISE: f32 = 0.06;
@@ -10,9 +10,9 @@ const NOISE: f32 = 0.06;
 /// What is left of the upright picture without borders of one colour; all of it if there are none, or nothing else.
 ///
 /// # Errors
-/// If it cannot be decoded.
-pub fn content(bytes: &[u8], facts: &Facts) -> Result<Rect, ImageError> {
-    let mut source = decode::open(bytes, facts, Reading::WHOLE)?;
+/// If it cannot be decoded, or not within the limits.
+pub fn content(bytes: &[u8], facts: &Facts, limits: Limits) -> Result<Rect, ImageError> {
+    let mut source = decode::open(bytes, facts, Reading { limits, ..Reading::WHOLE })?;
     let Size { width, height } = source.size();
     let mut row = vec![0.0; width as usize * 4];
     let mut border: Option<[f32; 4]> = None;

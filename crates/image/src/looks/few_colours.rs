@@ -2,7 +2,7 @@
 
 use kivet_recipe::{Facts, Size};
 
-use crate::ImageError;
+use crate::{ImageError, Limits};
 
 /// A drawing has so much of its area in this many colours.
 const COLOURS: usize = 16;
@@ -27,9 +27,9 @@ const PIXELS: u64 = 2_000_000;
 /// True if the picture is a drawing in few colours.
 ///
 /// # Errors
-/// If it cannot be decoded.
-pub fn few_colours(bytes: &[u8], facts: &Facts) -> Result<bool, ImageError> {
-    let mut source = super::open_small(bytes, facts, PIXELS)?;
+/// If it cannot be decoded, or not within the limits.
+pub fn few_colours(bytes: &[u8], facts: &Facts, limits: Limits) -> Result<bool, ImageError> {
+    let mut source = super::open_small(bytes, facts, PIXELS, limits)?;
     let Size { width, height } = source.size();
     let mut row = vec![0.0; width as usize * 4];
     let mut tally = Tally::default();
@@ -103,7 +103,7 @@ mod tests {
         }
         let bytes = encode(&raster, format, encoding).expect("encoded");
         let facts = probe(&bytes, Limits::default()).expect("facts");
-        few_colours(&bytes, &facts).expect("decoded")
+        few_colours(&bytes, &facts, Limits::DEFAULT).expect("decoded")
     }
 
     #[test]

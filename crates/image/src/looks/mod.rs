@@ -22,9 +22,9 @@ const LOOKED_AT: u32 = 192;
 /// Looks at a picture.
 ///
 /// # Errors
-/// If it cannot be decoded.
-pub fn look(bytes: &[u8], facts: &Facts) -> Result<Looks, ImageError> {
-    let raster = draw_plan(bytes, facts, &plan_within(LOOKED_AT, facts), None, &Fonts::default())?;
+/// If it cannot be decoded, or not within the limits.
+pub fn look(bytes: &[u8], facts: &Facts, limits: Limits) -> Result<Looks, ImageError> {
+    let raster = draw_plan(bytes, facts, &plan_within(LOOKED_AT, facts), None, &Fonts::default(), limits)?;
     Ok(looks_of(&raster))
 }
 
@@ -71,9 +71,14 @@ fn dominant(small: &Raster) -> [u8; 3] {
 }
 
 /// Opens a picture at no more than about `pixels`, where its codec can.
-fn open_small<'a>(bytes: &'a [u8], facts: &Facts, pixels: u64) -> Result<Box<dyn decode::RowSource + 'a>, ImageError> {
+fn open_small<'a>(
+    bytes: &'a [u8],
+    facts: &Facts,
+    pixels: u64,
+    limits: Limits,
+) -> Result<Box<dyn decode::RowSource + 'a>, ImageError> {
     let eighths = if facts.size.pixels() > pixels { 4 } else { 8 };
-    decode::open(bytes, facts, Reading { eighths, gamut: Gamut::Srgb, limits: Limits::DEFAULT })
+    decode::open(bytes, facts, Reading { eighths, gamut: Gamut::Srgb, limits })
 }
 
 /// A grid that says nothing: attention lies in the middle.

@@ -49,7 +49,7 @@ fn uniform_borders_are_found_to_the_pixel_in_any_orientation() {
         let encoding = if format == Format::Png { Encoding::Lossless } else { Encoding::Lossy { setting: 100.0 } };
         let file = encode(&framed, format, encoding).expect("encoded");
         let facts = probe(&file, Limits::default()).expect("a picture");
-        let kept = content(&file, &facts).expect("decoded");
+        let kept = content(&file, &facts, Limits::DEFAULT).expect("decoded");
         // A lossy format's edges ring by a pixel.
         let slack = if format == Format::Png { 0.0 } else { 1.0 };
         let is = |kept: kivet_recipe::Rect, edges: [f64; 4]| {
@@ -62,11 +62,11 @@ fn uniform_borders_are_found_to_the_pixel_in_any_orientation() {
             size: Size::new(60, 90),
             ..facts
         };
-        let kept = content(&file, &turned).expect("decoded");
+        let kept = content(&file, &turned, Limits::DEFAULT).expect("decoded");
         is(kept, [9.0, 12.0, 53.0, 70.0]);
     }
     let plain = encode(&Raster::filled(Size::new(9, 9), [1, 2, 3, 255], false), Format::Png, Encoding::Lossless)
         .expect("encoded");
     let facts = Facts::plain(Format::Png, Size::new(9, 9), Kind::Flat);
-    assert_eq!(content(&plain, &facts).expect("decoded"), kivet_recipe::Rect::whole(facts.size));
+    assert_eq!(content(&plain, &facts, Limits::DEFAULT).expect("decoded"), kivet_recipe::Rect::whole(facts.size));
 }

@@ -25,10 +25,10 @@ fn rendered_by(original: &[u8], recipe: &str, policy: &Policy) -> Rendition {
 fn known(original: &[u8], recipe: &Recipe) -> Facts {
     let mut facts = probe(original, Limits::default()).expect("a picture");
     if recipe.wants_subject() {
-        facts.looks = Some(look(original, &facts).expect("a look"));
+        facts.looks = Some(look(original, &facts, Limits::DEFAULT).expect("a look"));
     }
     if recipe.trim {
-        facts.content = Some(content(original, &facts).expect("borders"));
+        facts.content = Some(content(original, &facts, Limits::DEFAULT).expect("borders"));
     }
     facts
 }

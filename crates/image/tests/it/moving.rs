@@ -134,3 +134,23 @@ fn an_apng_and_a_moving_webp_move_too() {
         }
     }
 }
+
+#[test]
+fn frames_mean_what_their_file_says_of_colour() {
+    // 128 under a gamma of 1 is half the light: 188 in sRGB.
+    let mut apng = Vec::new();
+    let mut encoder = png::Encoder::new(&mut apng, 16, 8);
+    encoder.set_color(png::ColorType::Rgb);
+    encoder.set_animated(2, 0).expect("animated");
+    encoder.set_source_gamma(png::ScaledFloat::new(1.0));
+    let mut writer = encoder.write_header().expect("a header");
+    for value in [128, 64] {
+        writer.write_image_data(&[value; 16 * 8 * 3]).expect("a frame");
+    }
+    writer.finish().expect("finished");
+    let (_, seen) = frames(&rendered(&apng, "8w").bytes, Format::Webp);
+    for ((_, left, _), value) in seen.into_iter().zip([188, 137]) {
+        let left = left.expect("opaque");
+        assert!(left.iter().all(|channel| channel.abs_diff(value) <= 3), "{left:?} for {value}");
+    }
+}

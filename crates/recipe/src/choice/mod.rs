@@ -20,6 +20,9 @@ pub use varies::{Varies, varies};
 /// The most pixels a vector is drawn at: it has no size of its own to hold it back.
 const MOST_DRAWN: u64 = 40_000_000;
 
+/// A format expected to take more than so many times the fewest bytes does not turn out to take the fewest.
+const CONTENDS: f64 = 1.3;
+
 /// How a format is to be written.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
 #[serde(rename_all = "lowercase", tag = "how")]
@@ -160,6 +163,13 @@ impl Choice {
     pub const fn is_private(&self) -> bool {
         matches!(self.width, WidthFrom::Hints { .. })
     }
+
+    /// The lossy candidates that may turn out to take the fewest bytes: worth trying once at this very size.
+    pub fn contenders(&self) -> impl Iterator<Item = &Candidate> {
+        let most = self.candidates.first().map_or(0.0, |best| best.predicted_bytes as f64 * CONTENDS);
+        let lossy = |one: &&Candidate| matches!(one.encoding, Encoding::Lossy { .. });
+        self.candidates.iter().filter(lossy).filter(move |one| one.predicted_bytes as f64 <= most)
+    }
 }
 
 /// A recipe that cannot be followed for this original.
@@ -236,7 +246,8 @@ pub fn choose(
         let format = recipe.format.unwrap_or(Format::Png);
         return Err(ChoiceError::TooLong { size: plan.size, format, max: format.max_side() });
     };
-    let wide = facts.wide && best.format != Format::Gif && facts.format != Format::Svg;
+    // What moves is written without a profile.
+    let wide = facts.wide && !moving && best.format != Format::Gif && facts.format != Format::Svg;
     let lossy = matches!(best.encoding, Encoding::Lossy { .. });
     Ok(Choice {
         edits: edits(&recipe, &plan, policy),

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use kivet_image::{Ideal, Raster, Writing, write};
+use kivet_image::{Ideal, Raster, Rendition, Timings, Writing, write};
 use kivet_recipe::{
     Choice, Curves, Effort, Encoding, Fidelity, Finalist, Format, Recipe, Sample, Seen, Verdict, choose,
 };
@@ -10,11 +10,8 @@ use kivet_store::{Blob, BlobHead, Stage, etag_of};
 
 use super::{
     Job, PipelineError,
-    workshop::{Workshop, of_image, of_store, read},
+    workshop::{Workshop, blob, of_image, of_store, read},
 };
-
-/// Formats expected to take more than so many times the fewest bytes are not tried.
-const CONTENDS: f64 = 1.6;
 
 /// A format tried in a hurry.
 struct Contender {
@@ -36,7 +33,7 @@ impl Workshop {
         };
         let raster = self.flat(job)?;
         self.wait_until_idle();
-        let ideal = Ideal::new(&raster, job.choice.gamut).map_err(|source| of_image(&job.original, source))?;
+        let ideal = Ideal::new(&raster, job.choice.gamut);
         let fidelity = self.scored(job, &ideal, &raster, &first)?;
         match self.contested(job, &ideal, &raster, target)? {
             Some(Contender { job: winner, quick, fidelity }) => {
@@ -89,16 +86,14 @@ impl Workshop {
             choose(&recipe, job.original.facts(), &curves, &job.request, &self.policy).ok()
         };
         let Some(now) = chosen(None) else { return Ok(None) };
-        let fewest = now.candidates.first().map_or(0, |best| best.predicted_bytes) as f64;
-        let close = now.candidates.iter().filter(|one| one.predicted_bytes as f64 <= fewest * CONTENDS);
         let quickly = |job: Job| {
             self.wait_until_idle();
-            let (quick, _) = self.first(&job)?;
+            let quick = self.hurried(&job, raster)?;
             let fidelity = self.scored(&job, ideal, raster, &quick)?;
             Ok::<_, PipelineError>(Contender { job, quick, fidelity })
         };
         let mut tried: Vec<Contender> = Vec::new();
-        for candidate in close.filter(|one| matches!(one.encoding, Encoding::Lossy { .. })) {
+        for candidate in now.contenders() {
             let seen = self.known_curves(&job.original).has_seen(candidate.format, target, job.scale());
             if candidate.format == job.choice.format || seen {
                 continue;
@@ -116,6 +111,15 @@ impl Workshop {
             Some(contender) => Contender { job: winner, ..contender },
             None => quickly(winner)?,
         }))
+    }
+
+    /// One encode in a hurry, at the setting that is expected to meet the target.
+    fn hurried(&self, job: &Job, raster: &Raster) -> Result<Blob, PipelineError> {
+        let Choice { format, encoding, .. } = job.choice;
+        let writing = Writing { effort: Effort::Fast, ..self.writing(job, encoding)? };
+        let bytes = write(raster, format, &writing).map_err(|source| of_image(&job.original, source))?;
+        let made = Rendition { format, size: raster.size(), bytes, timings: Timings::default() };
+        Ok(blob(made, Stage::First, encoding))
     }
 
     fn store(&self, key: &str, job: &Job, blob: Blob, runtime: &tokio::runtime::Handle) -> Result<(), PipelineError> {

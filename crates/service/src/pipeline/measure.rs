@@ -11,7 +11,7 @@ use super::{
 };
 use crate::shelves::Original;
 
-/// The longer sides of the probes: the first is taken whole, of the others two strips.
+/// The longer sides of the probes: the first is taken whole, of the others parts.
 const SIDES: [u32; 3] = [320, 720, 1600];
 
 /// A probe is worth its work if it is so many times larger than the one before.
@@ -35,8 +35,7 @@ impl Workshop {
         let mut probes = Vec::new();
         for (raster, scale) in self.drawn_small(original)? {
             let first = probes.is_empty();
-            let probe = if first { Probe::whole((*raster).clone(), scale) } else { Probe::strips(&raster, scale) };
-            probes.push(probe.map_err(image)?);
+            probes.push(if first { Probe::whole((*raster).clone(), scale) } else { Probe::parts(&raster, scale) });
         }
         let mut curves = Curves::clone(&self.known_curves(original));
         let exact = original.facts().kind == Kind::Flat;

@@ -102,12 +102,12 @@ impl Workshop {
                 let make = || self.reduce(original, Gamut::Srgb);
                 self.intermediates.largest(&original.record.hash, Gamut::Srgb, make)?.look(&facts)
             } else {
-                kivet_image::look(&read(original)?, &facts)
+                kivet_image::look(&read(original)?, &facts, self.limits)
             };
             facts.looks = Some(looks.map_err(image)?);
         }
         if content && facts.content.is_none() {
-            facts.content = Some(kivet_image::content(&read(original)?, &facts).map_err(image)?);
+            facts.content = Some(kivet_image::content(&read(original)?, &facts, self.limits).map_err(image)?);
         }
         let record = OriginalRecord { facts, ..original.record.clone() };
         self.records.keep_original(original.id.shelf(), original.id.path(), &record).map_err(of_store)?;

@@ -3,7 +3,7 @@
 use kivet_image::{Ideal, Limits, probe};
 use kivet_recipe::{Facts, Gamut, Policy};
 
-use crate::running::{MODERN, Running, header};
+use crate::running::{MODERN, Running, demo, header};
 
 /// The likeness of a rendition to the exact one of the same recipe.
 async fn likeness(kivet: &Running, recipe: &str, original: &str, bytes: &[u8]) -> f32 {
@@ -11,7 +11,7 @@ async fn likeness(kivet: &Running, recipe: &str, original: &str, bytes: &[u8]) -
     let facts: Facts = probe(&exact, Limits::default()).unwrap();
     let plan = kivet_recipe::plan_for(&"as-png".parse().unwrap(), &facts);
     let raster = kivet_image::draw(&exact, &facts, &plan, None).unwrap();
-    Ideal::new(&raster, Gamut::Srgb).unwrap().likeness(bytes).unwrap()
+    Ideal::new(&raster, Gamut::Srgb).likeness(bytes).unwrap()
 }
 
 #[tokio::test]
@@ -73,4 +73,29 @@ async fn the_format_follows_the_curve_and_a_first_answer_found_on_disk_is_still_
     assert!(header(&answer, "kivet-rendition").starts_with(&format!("{};", why.format)));
     let fewest = why.candidates.iter().map(|candidate| candidate.predicted_bytes).min();
     assert_eq!(fewest, why.candidates.iter().find(|one| one.format == why.format).map(|one| one.predicted_bytes));
+}
+
+/// A final rendition that keeps credit reads its original once more; here that is gone by then.
+#[tokio::test]
+async fn an_improvement_that_fails_leaves_the_first_answer_as_the_final_one() {
+    let kivet = Running::start().await;
+    let (source, file) = (demo().join("originals/harbour/roofs.jpg"), kivet.odd.join("roofs.jpg"));
+    std::fs::copy(&source, &file).unwrap();
+    let path = "/pic/480w_keep-credit/odd/roofs.jpg";
+    let first = kivet.picture(path).await;
+    // Curves come first and take a second; the improvement waits for them.
+    std::fs::remove_file(&file).unwrap();
+    assert!(header(&first, "cache-status").ends_with("detail=first"));
+    let etag = header(&first, "etag").to_owned();
+    tokio::time::timeout(std::time::Duration::from_secs(120), async {
+        while kivet.counter("kivet_background_tasks").await > 0 {
+            tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+        }
+    })
+    .await
+    .expect("it gives up");
+    std::fs::copy(&source, &file).unwrap();
+    let again = kivet.picture(path).await;
+    assert_eq!(header(&again, "cache-status").split(';').next_back(), Some(" detail=final"));
+    assert_eq!(header(&again, "etag"), etag, "the same bytes");
 }

@@ -2,6 +2,11 @@
 //!
 //! Expected values are computed here from the definitions (CSS Color 4, section 17; IEC 61966-2-1), not by the engine.
 
+mod avif;
+mod inks;
+#[cfg(feature = "jxl")]
+mod jxl;
+
 use kivet_image::Raster;
 use kivet_recipe::{Gamut, Policy, Size};
 use png::{BitDepth, ColorType};
@@ -57,6 +62,11 @@ fn expected(patch: [f64; 3], space: &Matrix, to_linear: impl Fn(f64) -> f64) -> 
     linear.map(|value| (linear_to_srgb(value.clamp(0.0, 1.0)) * 255.0).round() as u8)
 }
 
+/// A patch of sRGB as 8-bit sRGB.
+fn as_srgb(patch: [f64; 3]) -> [u8; 3] {
+    patch.map(|value| (value * 255.0).round() as u8)
+}
+
 /// Six patches side by side, eight pixels each, as samples of `most` from `value`.
 fn strip(most: f64) -> Vec<u16> {
     let line: Vec<u16> =
@@ -104,9 +114,8 @@ fn png_says_what_its_colours_mean_in_four_ways_at_two_depths() {
         .flat_map(|value: &f64| ((value * 100_000.0).round() as u32).to_be_bytes())
         .collect();
     for depth in [BitDepth::Eight, BitDepth::Sixteen] {
-        let srgb = |patch: [f64; 3]| patch.map(|value| (value * 255.0).round() as u8);
-        patches_are(&pixels(&png(depth, |_| {})), srgb, "nothing said");
-        patches_are(&pixels(&png(depth, chunk(*b"sRGB", vec![0]))), srgb, "sRGB");
+        patches_are(&pixels(&png(depth, |_| {})), as_srgb, "nothing said");
+        patches_are(&pixels(&png(depth, chunk(*b"sRGB", vec![0]))), as_srgb, "sRGB");
         let p3 = |patch| expected(patch, &P3, srgb_to_linear);
         patches_are(&pixels(&png(depth, chunk(*b"cICP", vec![12, 13, 0, 1]))), p3, "cICP Display P3");
         let wide = |patch| expected(patch, &BT2020, srgb_to_linear);
@@ -155,7 +164,7 @@ fn sixteen_bits_are_not_quantised_before_resampling() {
 }
 
 #[test]
-fn profiles_in_jpegs_webps_avifs_and_tiffs_are_honoured() {
+fn a_profile_in_a_jpeg_is_honoured_and_bitmaps_without_one_are_srgb() {
     let rgb: Vec<u8> = strip(255.0).into_iter().map(|value| value as u8).collect();
     let p3 = moxcms::ColorProfile::new_display_p3().encode().expect("a profile");
     let as_p3 = |patch| expected(patch, &P3, srgb_to_linear);
@@ -172,8 +181,7 @@ fn profiles_in_jpegs_webps_avifs_and_tiffs_are_honoured() {
     let mut tiff = std::io::Cursor::new(Vec::new());
     let encoder = image::codecs::tiff::TiffEncoder::new(&mut tiff);
     image::ImageEncoder::write_image(encoder, &rgb, 48, 8, image::ExtendedColorType::Rgb8).expect("written");
-    let srgb = |patch: [f64; 3]| patch.map(|value: f64| (value * 255.0).round() as u8);
-    patches_are(&pixels(tiff.get_ref()), srgb, "a TIFF");
+    patches_are(&pixels(tiff.get_ref()), as_srgb, "a TIFF");
     let mut bmp = Vec::new();
     image::ImageEncoder::write_image(
         image::codecs::bmp::BmpEncoder::new(&mut bmp),
@@ -183,12 +191,12 @@ fn profiles_in_jpegs_webps_avifs_and_tiffs_are_honoured() {
         image::ExtendedColorType::Rgb8,
     )
     .expect("written");
-    patches_are(&pixels(&bmp), srgb, "a BMP");
+    patches_are(&pixels(&bmp), as_srgb, "a BMP");
     let deep: Vec<u8> = strip(65_535.0).into_iter().flat_map(u16::to_ne_bytes).collect();
     let mut tiff = std::io::Cursor::new(Vec::new());
     let encoder = image::codecs::tiff::TiffEncoder::new(&mut tiff);
     image::ImageEncoder::write_image(encoder, &deep, 48, 8, image::ExtendedColorType::Rgb16).expect("written");
-    patches_are(&pixels(tiff.get_ref()), srgb, "a TIFF of 16 bits");
+    patches_are(&pixels(tiff.get_ref()), as_srgb, "a TIFF of 16 bits");
 }
 
 #[test]
@@ -196,7 +204,7 @@ fn a_wide_gamut_is_kept_by_policy_and_said_in_every_format() {
     // Display P3's own red: outside sRGB.
     let red = png_of([255, 0, 0]);
     let wide = Policy { gamut: Gamut::DisplayP3, ..Policy::default() };
-    for format in ["png", "jpeg", "webp", "avif", "jxl"] {
+    for format in ["png", "jpeg", "webp", "avif"].into_iter().chain(cfg!(feature = "jxl").then_some("jxl")) {
         let recipe = format!("as-{format}_fidelity-90");
         let kept = rendered_by(&red, &recipe, &wide);
         let facts = kivet_image::probe(&kept.bytes, kivet_image::Limits::default()).expect("a picture");

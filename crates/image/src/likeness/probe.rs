@@ -1,0 +1,73 @@
+//! Curves of encoders, measured on small renditions or parts of larger ones.
+
+use kivet_recipe::{Curve, Effort, Encoding, Format, Gamut, Sample, Scale};
+
+use super::{Ideal, Sheet};
+use crate::{ImageError, Raster, Writing, write};
+
+/// The parts of a probe at the larger scales.
+const PARTS: Sheet = Sheet { side: 64, across: 8, down: 6 };
+
+/// A picture on which encoders are measured.
+pub struct Probe {
+    raster: Raster,
+    scale: Scale,
+    ideal: Ideal,
+}
+
+impl Probe {
+    /// All of a small rendition drawn at `scale`.
+    pub fn whole(raster: Raster, scale: Scale) -> Self {
+        let ideal = Ideal::new(&raster, Gamut::Srgb);
+        Self { raster, scale, ideal }
+    }
+
+    /// Parts of a larger one.
+    pub fn parts(raster: &Raster, scale: Scale) -> Self {
+        Self::whole(PARTS.of(raster), scale)
+    }
+
+    /// The curve of `format`: its lossy form at a few settings, and the bytes of its exact form if `exact`.
+    ///
+    /// # Errors
+    /// If it cannot be encoded or scored.
+    pub fn curve(&self, format: Format, exact: bool) -> Result<Curve, ImageError> {
+        let mut samples = Vec::new();
+        for setting in settings(format) {
+            samples.push(self.sample(format, *setting, Effort::Fast)?);
+        }
+        let exact = match (exact, format) {
+            (true, Format::Jxl | Format::Webp | Format::Png) => {
+                let file = crate::encode(&self.raster, format, Encoding::Lossless)?;
+                Some(crate::sample(&self.raster, format, 0.0, 0.0, file.len()).bytes)
+            }
+            _ => None,
+        };
+        Ok(Curve { scale: self.scale, samples, exact })
+    }
+
+    /// One encode at high likeness with an encoder at its best: how far that lies from the curve.
+    ///
+    /// # Errors
+    /// If it cannot be encoded or scored.
+    pub fn at_best(&self, format: Format) -> Result<Option<Sample>, ImageError> {
+        settings(format).get(2).map(|setting| self.sample(format, *setting, Effort::Best)).transpose()
+    }
+
+    fn sample(&self, format: Format, setting: f32, effort: Effort) -> Result<Sample, ImageError> {
+        let writing = Writing { effort, ..Writing::new(Encoding::Lossy { setting }) };
+        let file = write(&self.raster, format, &writing)?;
+        Ok(crate::sample(&self.raster, format, setting, self.ideal.likeness(&file)?, file.len()))
+    }
+}
+
+/// Where an encoder is sampled: from the least it gives, or about fidelity 25, to the best it has.
+const fn settings(format: Format) -> &'static [f32] {
+    match format {
+        Format::Avif => &[24.0, 48.0, 70.0, 88.0, 97.0],
+        Format::Jxl => &[0.0, 40.0, 74.0, 95.0],
+        Format::Webp => &[0.0, 40.0, 80.0, 100.0],
+        Format::Jpeg => &[15.0, 42.0, 76.0, 92.0, 99.0],
+        _ => &[],
+    }
+}

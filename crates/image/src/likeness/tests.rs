@@ -1,0 +1,82 @@
+//! Scores against the crate that follows the metric to the last bit, and what is built on them.
+
+use fast_ssim2::{PixelDescriptor, PixelSlice, compute_ssimulacra2};
+use kivet_recipe::{Encoding, Fidelity, Format, Gamut, Scale, Size};
+
+use super::*;
+use crate::{Ideal, Probe, Writing, encode, probe};
+
+/// Waves with a hard edge across them, and grain.
+fn picture(size: Size, alpha: bool) -> Raster {
+    let pixel = |x: u32, y: u32| {
+        let wave = ((x as f32 / 9.0).sin() * (y as f32 / 7.0).cos() * 90.0 + 128.0) as u8;
+        let grain = (x.wrapping_mul(0x9E37_79B1) ^ y.wrapping_mul(0x85EB_CA77)).wrapping_mul(0xC2B2_AE3D) >> 29;
+        let [r, g, b] = if (x + 2 * y) % 90 < 30 { [wave, 40, 255 - wave] } else { [wave, wave, 60] };
+        [r, g, b.saturating_add(grain as u8), (x * 255 / size.width) as u8]
+    };
+    let channels = if alpha { 4 } else { 3 };
+    let bytes =
+        (0..size.height).flat_map(|y| (0..size.width).flat_map(move |x| pixel(x, y)[..channels].to_vec())).collect();
+    Raster::new(size, alpha, bytes).expect("as many pixels as its size says")
+}
+
+fn pixels_of(file: &[u8]) -> Raster {
+    let facts = probe(file, crate::Limits::DEFAULT).expect("a picture");
+    crate::draw(file, &facts, &kivet_recipe::plan_for(&Default::default(), &facts), None).expect("drawn")
+}
+
+/// The score by the crate.
+fn by_the_book(one: &Raster, other: &Raster) -> f64 {
+    let slice = |raster: &Raster| {
+        let layout = if raster.has_alpha() { PixelDescriptor::RGBA8_SRGB } else { PixelDescriptor::RGB8_SRGB };
+        let Size { width, height } = raster.size();
+        compute_ssimulacra2(
+            &PixelSlice::new(raster.bytes(), width, height, raster.stride(), layout).expect("pixels"),
+            &PixelSlice::new(other.bytes(), width, height, other.stride(), layout).expect("pixels"),
+        )
+    };
+    slice(one).expect("scored")
+}
+
+#[test]
+fn scores_are_the_metric_s_own_by_every_loop() {
+    let sizes = [(5, 7), (8, 64), (31, 33), (100, 259), (257, 129), (640, 427)];
+    let mut loops = vec![Loops::SCALAR];
+    #[cfg(target_arch = "x86_64")]
+    loops.extend(super::super::avx2::loops());
+    for (size, alpha) in sizes.into_iter().flat_map(|(w, h)| [(Size::new(w, h), false), (Size::new(w, h), true)]) {
+        let ideal = picture(size, alpha);
+        for (format, setting) in [(Format::Webp, 5.0), (Format::Webp, 60.0), (Format::Avif, 80.0), (Format::Jpeg, 95.0)]
+        {
+            let file = encode(&ideal, format, Encoding::Lossy { setting }).expect("encoded");
+            let drawn = pixels_of(&file).with_alpha(alpha);
+            let expected = by_the_book(&ideal, &drawn);
+            for loops in &loops {
+                let score = Reference::with(&ideal, *loops).compare(&drawn).expect("as large");
+                let off = (score - expected).abs();
+                assert!(off <= 0.03 + expected.abs() * 0.001, "{size} {format} {setting}: {score}, not {expected}");
+            }
+        }
+        assert!(Reference::new(&ideal).compare(&ideal).expect("as large") > 99.9);
+        assert_eq!(Reference::new(&ideal).compare(&picture(Size::new(9, 9), alpha)), None);
+    }
+}
+
+#[test]
+fn a_probe_gives_a_rising_curve_and_a_glance_lies_near_it() {
+    let raster = picture(Size::new(900, 600), false);
+    let plan = kivet_recipe::plan(&Default::default(), raster.size());
+    let probe = Probe::parts(&raster, Scale::of(&plan));
+    for format in [Format::Avif, Format::Webp, Format::Jpeg] {
+        let curve = probe.curve(format, true).expect("measured");
+        assert!(curve.samples.windows(2).all(|pair| pair[0].fidelity < pair[1].fidelity), "{curve:?}");
+        let middle = curve.samples[2];
+        let target = Fidelity::new(middle.fidelity.round() as u8).expect("a fidelity");
+        let writing = Writing::new(Encoding::Lossless);
+        let expected = |points: f32| points - 10.0;
+        let (file, _) = crate::at_a_glance(&raster, (format, &expected), target, &writing).expect("scored");
+        let like = Ideal::new(&raster, Gamut::Srgb).likeness(&file).expect("scored");
+        assert!((like - middle.fidelity).abs() <= 6.0, "{format}: {like} for {}", middle.fidelity);
+        assert_eq!(curve.exact.is_some(), format == Format::Webp);
+    }
+}
