@@ -257,6 +257,16 @@ pub(crate) fn resampled(
     let stride = raster.stride();
     let pack = if alpha { colour::pack_rgba } else { colour::pack_rgb };
     let mut rows = raster.bytes_mut().chunks_exact_mut(stride);
+    if size == source.size() && crop == Rect::whole(size) {
+        // Nothing to filter.
+        let mut row = vec![0.0; size.width as usize * 4];
+        for out in rows {
+            work.go_on()?;
+            source.next_row(&mut row)?;
+            pack(&row, out);
+        }
+        return Ok(raster);
+    }
     resample(source, crop, size, work, &mut |row| {
         if let Some(out) = rows.next() {
             pack(row, out);

@@ -9,6 +9,7 @@ use libavif_sys as sys;
 use super::{
     Whole,
     frames::{Frame, Frames},
+    yuv::{Plane, Planes},
 };
 use crate::{
     ImageError, Limits, Raster,
@@ -24,7 +25,12 @@ pub(super) fn open(bytes: &[u8], gamut: Gamut, limits: Limits) -> Result<Whole, 
     limits.check_whole(size, if deep { 12 } else { 6 })?;
     let space = avif.space();
     let layout = if avif.alpha() { Layout::Rgba } else { Layout::Rgb };
-    let samples = if deep { Buffer::Sixteen(avif.next_pixels(16)?) } else { Buffer::Eight(avif.next_pixels(8)?) };
+    avif.decode_next()?;
+    let samples = match avif.planes().filter(|_| !deep) {
+        Some(planes) => Buffer::Eight(planes.to_rgb()),
+        None if deep => Buffer::Sixteen(avif.pixels(16)?),
+        None => Buffer::Eight(avif.pixels(8)?),
+    };
     Ok(Whole::new(size, layout, samples, &space, gamut))
 }
 
@@ -38,7 +44,7 @@ pub(super) fn frames(bytes: &[u8]) -> Result<Frames<'_>, ImageError> {
         avif.space(),
         Box::new(move || {
             left = left.checked_sub(1)?;
-            let pixels: Vec<u8> = match avif.next_pixels(8) {
+            let pixels: Vec<u8> = match avif.decode_next().and_then(|()| avif.pixels(8)) {
                 Ok(pixels) => pixels,
                 Err(error) => return Some(Err(error)),
             };
@@ -147,18 +153,53 @@ impl<'a> Avif<'a> {
         unsafe { &*(*self.decoder).image }
     }
 
-    /// Decodes the next frame: three samples a pixel, four with alpha, each of `depth` bits, the width of `T`.
-    fn next_pixels<T: Sample>(&mut self, depth: u32) -> Result<Vec<T>, ImageError> {
-        let channels = if self.alpha() { 4 } else { 3 };
+    /// Decodes the next frame.
+    fn decode_next(&mut self) -> Result<(), ImageError> {
         let expected = self.size();
-        // SAFETY: the decoder was parsed; the buffer holds `channels * width * height` samples of the depth asked for,
-        // of the image the library has just decoded, whose size is compared with the header's before it is written.
+        // SAFETY: the decoder was parsed.
+        check(unsafe { sys::avifDecoderNextImage(self.decoder) })?;
+        if self.size() == expected { Ok(()) } else { Err(damaged("a frame differs in size from the header")) }
+    }
+
+    /// The decoded frame's planes, where they are opaque, of 8 bits and of a usual kind: the library converts them well,
+    /// but slowly.
+    fn planes(&self) -> Option<Planes<'_>> {
+        let image = self.image();
+        let halved = match image.yuvFormat {
+            sys::AVIF_PIXEL_FORMAT_YUV444 => (false, false),
+            sys::AVIF_PIXEL_FORMAT_YUV422 => (true, false),
+            sys::AVIF_PIXEL_FORMAT_YUV420 => (true, true),
+            _ => return None,
+        };
+        // Shares of red and blue in brightness (ITU-T H.273, table 4); unsaid is BT.601, as browsers take it.
+        let shares = match u32::from(image.matrixCoefficients) {
+            1 => (0.2126, 0.0722),
+            2 | 5 | 6 => (0.299, 0.114),
+            9 => (0.2627, 0.0593),
+            _ => return None,
+        };
+        if image.depth != 8 || self.alpha() || image.yuvPlanes.iter().any(|plane| plane.is_null()) {
+            return None;
+        }
+        let height = |index: usize| if index > 0 && halved.1 { image.height.div_ceil(2) } else { image.height };
+        let plane = |index: usize| {
+            let stride = image.yuvRowBytes[index] as usize;
+            // SAFETY: after a frame is decoded the library owns a plane of as many rows of `yuvRowBytes` bytes as its
+            // layout says, at least as long as the row is wide, until the next frame is; this borrows the decoder.
+            let bytes = unsafe { std::slice::from_raw_parts(image.yuvPlanes[index], stride * height(index) as usize) };
+            Plane { bytes, stride }
+        };
+        let full = image.yuvRange == sys::AVIF_RANGE_FULL;
+        Some(Planes { size: self.size(), planes: [plane(0), plane(1), plane(2)], halved, full, shares })
+    }
+
+    /// The decoded frame: three samples a pixel, four with alpha, each of `depth` bits, the width of `T`.
+    fn pixels<T: Sample>(&mut self, depth: u32) -> Result<Vec<T>, ImageError> {
+        let channels = if self.alpha() { 4 } else { 3 };
+        // SAFETY: a frame was decoded; the buffer holds `channels * width * height` samples of the depth asked for, of
+        // that very image.
         unsafe {
-            check(sys::avifDecoderNextImage(self.decoder))?;
             let image = (*self.decoder).image;
-            if Size::new((*image).width, (*image).height) != expected {
-                return Err(damaged("a frame differs in size from the header"));
-            }
             let mut rgb = sys::avifRGBImage::default();
             sys::avifRGBImageSetDefaults(&mut rgb, image);
             rgb.depth = depth;

@@ -9,6 +9,7 @@ mod jpeg;
 mod jxl;
 mod png;
 mod webp;
+mod yuv;
 
 use kivet_recipe::{Facts, Format, Gamut, Size};
 

@@ -11,7 +11,7 @@ pub(super) const TAPS: usize = 2 * REACH + 1;
 const BLUR: [f32; REACH + 1] = [0.264_621_1, 0.212_928_6, 0.109_335_37, 0.036_011_115, 0.009_414_368];
 
 /// Sums over a row are kept in so many lanes.
-const LANES: usize = 16;
+const LANES: usize = 8;
 
 /// The metric's second constant; the first is left out of it.
 const C2: f32 = 0.0009;
@@ -64,16 +64,38 @@ impl Loops {
     }
 }
 
+// No closures below: they would be compiled without the features of the function they are inlined into.
+
+/// So many values from `start` on.
+#[inline(always)]
+fn lanes(values: &[f32], start: usize) -> [f32; LANES] {
+    let mut lanes = [0.0; LANES];
+    lanes.copy_from_slice(&values[start..start + LANES]);
+    lanes
+}
+
 #[inline(always)]
 pub(super) fn blur(rows: [&[f32]; TAPS], out: &mut [f32]) {
     let length = out.len();
-    let rows = rows.map(|row| &row[..length]);
-    for (x, out) in out.iter_mut().enumerate() {
-        let mut sum = rows[REACH][x] * BLUR[0];
-        for away in 1..=REACH {
-            sum += (rows[REACH - away][x] + rows[REACH + away][x]) * BLUR[away];
+    let whole = length - length % LANES;
+    for start in (0..whole).step_by(LANES) {
+        let mut sum = lanes(rows[REACH], start);
+        for value in &mut sum {
+            *value *= BLUR[0];
         }
-        *out = sum;
+        for away in 1..=REACH {
+            let (before, after) = (lanes(rows[REACH - away], start), lanes(rows[REACH + away], start));
+            for lane in 0..LANES {
+                sum[lane] += (before[lane] + after[lane]) * BLUR[away];
+            }
+        }
+        out[start..start + LANES].copy_from_slice(&sum);
+    }
+    for x in whole..length {
+        out[x] = rows[REACH][x] * BLUR[0];
+        for away in 1..=REACH {
+            out[x] += (rows[REACH - away][x] + rows[REACH + away][x]) * BLUR[away];
+        }
     }
 }
 
@@ -83,32 +105,36 @@ pub(super) fn maps(row: MapRow<'_>) -> RowSums {
     let mut sums = [[0.0f32; LANES]; 6];
     let whole = length - length % LANES;
     for start in (0..whole).step_by(LANES) {
-        let part = |values: &[f32]| -> [f32; LANES] { std::array::from_fn(|lane| values[start + lane]) };
-        let (a, b) = (part(&row.a[..length]), part(&row.b[..length]));
-        let (mean_a, mean_b) = (part(&row.mean_a[..length]), part(&row.mean_b[..length]));
-        let (square_a, square_b) = (part(&row.square_a[..length]), part(&row.square_b[..length]));
-        let product = part(&row.product[..length]);
+        let (a, b) = (lanes(row.a, start), lanes(row.b, start));
+        let (mean_a, mean_b) = (lanes(row.mean_a, start), lanes(row.mean_b, start));
+        let (square_a, square_b) = (lanes(row.square_a, start), lanes(row.square_b, start));
+        let product = lanes(row.product, start);
         for lane in 0..LANES {
-            let found = differences(
+            let values = with_fourth_powers(differences(
                 (a[lane], b[lane]),
                 (mean_a[lane], mean_b[lane]),
                 (square_a[lane], square_b[lane]),
                 product[lane],
-            );
-            for (sum, value) in sums.iter_mut().zip(with_fourth_powers(found)) {
-                sum[lane] += value;
+            ));
+            for map in 0..6 {
+                sums[map][lane] += values[map];
             }
         }
     }
-    let mut totals = sums.map(|lanes| lanes.iter().sum::<f32>());
+    let mut totals = [0.0f32; 6];
+    for map in 0..6 {
+        totals[map] = sums[map].iter().sum();
+    }
     for x in whole..length {
-        let found = differences(
+        let values = with_fourth_powers(differences(
             (row.a[x], row.b[x]),
             (row.mean_a[x], row.mean_b[x]),
             (row.square_a[x], row.square_b[x]),
             row.product[x],
-        );
-        totals.iter_mut().zip(with_fourth_powers(found)).for_each(|(total, value)| *total += value);
+        ));
+        for map in 0..6 {
+            totals[map] += values[map];
+        }
     }
     let [structure, structure4, artifact, artifact4, lost, lost4] = totals;
     RowSums { structure: [structure, structure4], artifact: [artifact, artifact4], lost: [lost, lost4] }
@@ -132,32 +158,35 @@ fn differences(
 
 #[inline(always)]
 fn with_fourth_powers([structure, artifact, lost]: [f32; 3]) -> [f32; 6] {
-    let fourth = |value: f32| value * value * (value * value);
-    [structure, fourth(structure), artifact, fourth(artifact), lost, fourth(lost)]
+    let (structure2, artifact2, lost2) = (structure * structure, artifact * artifact, lost * lost);
+    [structure, structure2 * structure2, artifact, artifact2 * artifact2, lost, lost2 * lost2]
 }
+
+// The opsin absorbance of the XYB space (ISO/IEC 18181-1, annex L.2), its bias and that bias's cube root.
+const LONG: [f32; 3] = [0.3, 0.622, 0.078];
+const MIDDLE: [f32; 3] = [0.23, 0.692, 0.078];
+const SHORT: [f32; 3] = [0.243_422_69, 0.204_767_45, 0.551_809_86];
+const BIAS: f32 = 0.003_793_073_4;
+const BIAS_ROOT: f32 = 0.155_954_2;
 
 #[inline(always)]
 pub(super) fn colours(red: &mut [f32], green: &mut [f32], blue: &mut [f32]) {
-    // The opsin absorbance of the XYB space (ISO/IEC 18181-1, annex L.2), its bias and that bias's cube root.
-    const LONG: [f32; 3] = [0.3, 0.622, 0.078];
-    const MIDDLE: [f32; 3] = [0.23, 0.692, 0.078];
-    const SHORT: [f32; 3] = [0.243_422_69, 0.204_767_45, 0.551_809_86];
-    const BIAS: f32 = 0.003_793_073_4;
-    const BIAS_ROOT: f32 = 0.155_954_2;
     let length = red.len();
     let (green, blue) = (&mut green[..length], &mut blue[..length]);
     for x in 0..length {
         let light = [red[x], green[x], blue[x]];
-        let root = |mix: [f32; 3]| {
-            cube_root((mix[0] * light[0] + mix[1] * light[1] + mix[2] * light[2] + BIAS).max(0.0)) - BIAS_ROOT
-        };
-        let (long, middle, short) = (root(LONG), root(MIDDLE), root(SHORT));
+        let (long, middle, short) = (response(LONG, light), response(MIDDLE, light), response(SHORT, light));
         let brightness = 0.5 * (long + middle);
         // Moved so that all are above zero.
         red[x] = 0.5 * (long - middle) * 14.0 + 0.42;
         green[x] = brightness + 0.01;
         blue[x] = short - brightness + 0.55;
     }
+}
+
+#[inline(always)]
+fn response(mix: [f32; 3], light: [f32; 3]) -> f32 {
+    cube_root((mix[0] * light[0] + mix[1] * light[1] + mix[2] * light[2] + BIAS).max(0.0)) - BIAS_ROOT
 }
 
 /// For values above zero: a guess at the inverse root from the exponent, then three steps of Newton's, to a few units in
