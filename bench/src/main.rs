@@ -2,6 +2,7 @@
 
 mod bare;
 mod choice;
+mod clock;
 mod cold;
 mod generated;
 mod ladder;

@@ -9,7 +9,7 @@ const GLANCE: Sheet = Sheet { side: 128, across: 5, down: 4 };
 
 /// A first answer this near its target is near enough, in points; a final one must be nearer.
 const GLANCED: f32 = 3.0;
-const REFINED: f32 = 1.5;
+const REFINED: f32 = 2.0;
 
 /// What a search found.
 #[derive(Clone, Debug)]

@@ -6,7 +6,7 @@ use crate::Fidelity;
 const NEARER: f32 = 1.0;
 
 /// The most encodes of one search.
-const MOST_TRIES: usize = 4;
+const MOST_TRIES: usize = 5;
 
 /// A first rendition within so many points of its target is not replaced for likeness alone.
 const TOLERATED: f32 = 2.5;
@@ -59,7 +59,15 @@ impl Search<'_> {
     fn between(&self) -> Option<f32> {
         let below = self.tried.iter().filter(|tried| tried.1 < self.goal()).max_by(|a, b| a.1.total_cmp(&b.1))?;
         let above = self.tried.iter().filter(|tried| tried.1 >= self.goal()).min_by(|a, b| a.1.total_cmp(&b.1))?;
-        Some(below.0 + (above.0 - below.0) * (self.goal() - below.1) / (above.1 - below.1))
+        let share = (self.goal() - below.1) / (above.1 - below.1);
+        // Where the last two fell on one side the line is bent: half as far from the other end.
+        let side = |tried: &(f32, f32)| tried.1 >= self.goal();
+        let bent = match self.tried.as_slice() {
+            [_, .., before, last] if side(before) && side(last) => share / 2.0,
+            [_, .., before, last] if !side(before) && !side(last) => (1.0 + share) / 2.0,
+            _ => share,
+        };
+        Some(below.0 + (above.0 - below.0) * bent)
     }
 }
 

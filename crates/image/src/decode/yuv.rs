@@ -65,8 +65,7 @@ impl Planes<'_> {
         let (red, blue) = self.shares;
         let green = 1.0 - red - blue;
         // Samples of the limited range lie from 16 to 235, differences within 112 of 128.
-        let (black, scale, spread) =
-            if self.full { (0.0, 1.0, 1.0) } else { (16.0, 255.0 / 219.0, 255.0 / 224.0) };
+        let (black, scale, spread) = if self.full { (0.0, 1.0, 1.0) } else { (16.0, 255.0 / 219.0, 255.0 / 224.0) };
         let (to_red, to_blue) = (2.0 * (1.0 - red) * spread, 2.0 * (1.0 - blue) * spread);
         let (red_off, blue_off) = (to_red * red / green, to_blue * blue / green);
         let [blues, reds] = differences;

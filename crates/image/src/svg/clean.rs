@@ -131,7 +131,7 @@ fn push_attribute(out: &mut String, name: &str, value: &str) {
             '\n' => out.push_str("&#10;"),
             '\t' => out.push_str("&#9;"),
             '\r' => out.push_str("&#13;"),
-            c => out.push(c),
+            c => out.push(allowed(c)),
         }
     }
     out.push('"');
@@ -143,7 +143,14 @@ fn push_text(out: &mut String, text: &str) {
             '&' => out.push_str("&amp;"),
             '<' => out.push_str("&lt;"),
             '>' => out.push_str("&gt;"),
-            c => out.push(c),
+            c => out.push(allowed(c)),
         }
     }
+}
+
+/// What XML does not allow (XML 1.0, 2.2), which entities can bring in, leaves a mark: were it left out, what was judged
+/// harmless could close up to something else.
+fn allowed(c: char) -> char {
+    let is_allowed = matches!(c, '\t' | '\n' | '\r' | ' '..='\u{D7FF}' | '\u{E000}'..='\u{FFFD}' | '\u{10000}'..);
+    if is_allowed { c } else { char::REPLACEMENT_CHARACTER }
 }
