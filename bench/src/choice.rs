@@ -145,8 +145,9 @@ fn measured(bytes: &[u8], facts: &Facts) -> Result<Curves> {
         let plan = plan_for(&Recipe { width: Some(width), ..Recipe::default() }, facts);
         Ok((draw(bytes, facts, &plan, None)?, Scale::of(&plan)))
     };
-    let ((small, at_small), (middle, at_middle), (large, at_large)) = (drawn(320)?, drawn(720)?, drawn(1600)?);
-    let probes = [Probe::whole(small, at_small), Probe::parts(&middle, at_middle), Probe::parts(&large, at_large)];
+    let [whole, in_parts] = Probe::SIDES;
+    let ((small, at_small), (large, at_large)) = (drawn(whole)?, drawn(in_parts)?);
+    let probes = [Probe::whole(small, at_small), Probe::parts(&large, at_large)];
     let mut curves = Curves::default();
     for format in FORMATS {
         let measured = probes.iter().map(|probe| probe.curve(format, false)).collect::<Result<_, _>>()?;

@@ -1,11 +1,11 @@
 //! Finding the setting that meets a fidelity: at a glance for somebody waiting, by search for nobody waiting.
 
-use kivet_recipe::{Encoding, Fidelity, Finalist, Format, Sample, Search, container_bytes, search};
+use kivet_recipe::{Encoding, Fidelity, Finalist, Format, Sample, Search, Size, container_bytes, search};
 
 use crate::{Ideal, ImageError, Raster, Writing, likeness::Sheet, write};
 
 /// The parts on which a setting is found for a larger picture.
-const GLANCE: Sheet = Sheet { side: 128, across: 5, down: 4 };
+const GLANCE: Sheet = Sheet { part: Size::new(128, 128), across: 4, down: 4 };
 
 /// A first answer this near its target is near enough, in points; a final one must be nearer.
 const GLANCED: f32 = 3.0;

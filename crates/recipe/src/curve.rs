@@ -1,6 +1,6 @@
 //! Curves: what each encoder's setting gives for one original, in likeness and bytes, once it was measured.
 //!
-//! A curve is measured at up to three scales on small probes, interpolated monotonically, and corrected by every real
+//! A curve is measured at up to two scales on small probes, interpolated monotonically, and corrected by every real
 //! rendition that was scored later.
 
 use std::collections::BTreeMap;

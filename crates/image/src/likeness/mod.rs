@@ -24,7 +24,7 @@ use crate::{
 const WHOLE_UP_TO: u64 = 2_500_000;
 
 /// The parts of such a score.
-const PARTS: Sheet = Sheet { side: 256, across: 5, down: 4 };
+const PARTS: Sheet = Sheet { part: Size::new(256, 256), across: 4, down: 4 };
 
 /// A picture as it should be, ready to be compared with files made of it.
 pub struct Ideal {

@@ -1,12 +1,12 @@
 //! Curves of encoders, measured on small renditions or parts of larger ones.
 
-use kivet_recipe::{Curve, Effort, Encoding, Format, Gamut, Sample, Scale};
+use kivet_recipe::{Curve, Effort, Encoding, Format, Gamut, Sample, Scale, Size};
 
 use super::{Ideal, Sheet};
 use crate::{ImageError, Raster, Writing, write};
 
-/// The parts of a probe at the larger scales.
-const PARTS: Sheet = Sheet { side: 64, across: 8, down: 6 };
+/// The parts of a probe at the larger scale.
+const PARTS: Sheet = Sheet { part: Size::new(480, 144), across: 1, down: 3 };
 
 /// A picture on which encoders are measured.
 pub struct Probe {
@@ -16,6 +16,9 @@ pub struct Probe {
 }
 
 impl Probe {
+    /// The longer sides, in pixels, of the renditions probes are made of: the first is taken whole, of the other parts.
+    pub const SIDES: [u32; 2] = [320, 1000];
+
     /// All of a small rendition drawn at `scale`.
     pub fn whole(raster: Raster, scale: Scale) -> Self {
         let ideal = Ideal::new(&raster, Gamut::Srgb);

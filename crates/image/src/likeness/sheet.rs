@@ -1,20 +1,20 @@
-//! Square parts spread over a picture, put together: what is tried on them is a guess at the whole.
+//! Parts spread over a picture, put together: what is tried on them is a guess at the whole.
 
 use kivet_recipe::Size;
 
 use crate::Raster;
 
-/// How many squares, and how large. Encoders work in blocks of up to 64 pixels, so that sides of whole blocks show them few
-/// seams.
+/// How many parts, and how large. Many small ones meet more of a picture; every seam between them is an edge that costs an
+/// encoder bytes, so that few long ones tell bytes better.
 #[derive(Clone, Copy)]
 pub(crate) struct Sheet {
-    pub(crate) side: u32,
+    pub(crate) part: Size,
     pub(crate) across: u32,
     pub(crate) down: u32,
 }
 
 impl Sheet {
-    /// The squares of `raster` beside and below each other; all of a picture that is hardly larger than they are.
+    /// The parts of `raster` beside and below each other; all of a picture that is hardly larger than they are.
     pub(crate) fn of(self, raster: &Raster) -> Raster {
         self.cut(raster).unwrap_or_else(|| raster.clone())
     }
@@ -22,20 +22,21 @@ impl Sheet {
     /// `None` if the picture is hardly larger.
     pub(crate) fn cut(self, raster: &Raster) -> Option<Raster> {
         let Size { width, height } = raster.size();
-        let (across, down) = if width >= height { (self.across, self.down) } else { (self.down, self.across) };
-        let sheet = Size::new(across * self.side, down * self.side);
+        let Self { part, across, down } = self;
+        let sheet = Size::new(across * part.width, down * part.height);
         let fits = sheet.width <= width && sheet.height <= height;
         if !fits || raster.size().pixels() * 4 <= sheet.pixels() * 5 {
             return None;
         }
         let mut canvas = Raster::filled(sheet, [0; 4], raster.has_alpha());
-        let square = Size::new(self.side, self.side);
-        // In the middle of as many equal fields.
+        // In the middle of as many equal fields; a single column goes from one side to the other on the way down.
         let at = |free: u32, index: u32, count: u32| free * (2 * index + 1) / (2 * count);
         for row in 0..down {
             for column in 0..across {
-                let part = raster.cut(at(width - self.side, column, across), at(height - self.side, row, down), square);
-                canvas = part.placed_on(canvas, column * self.side, row * self.side);
+                let field = if across == 1 { (row, down) } else { (column, across) };
+                let cut =
+                    raster.cut(at(width - part.width, field.0, field.1), at(height - part.height, row, down), part);
+                canvas = cut.placed_on(canvas, column * part.width, row * part.height);
             }
         }
         Some(canvas)

@@ -11,9 +11,6 @@ use super::{
 };
 use crate::shelves::Original;
 
-/// The longer sides of the probes: the first is taken whole, of the others parts.
-const SIDES: [u32; 3] = [320, 720, 1600];
-
 /// A probe is worth its work if it is so many times larger than the one before.
 const APART: u32 = 3;
 
@@ -61,7 +58,7 @@ impl Workshop {
         let facts = original.facts();
         let longer = facts.size.width.max(facts.size.height);
         let mut sides: Vec<u32> = Vec::new();
-        for side in SIDES.map(|side| side.min(longer)) {
+        for side in Probe::SIDES.map(|side| side.min(longer)) {
             if sides.last().is_none_or(|last| side * 2 >= last * APART) {
                 sides.push(side);
             }
