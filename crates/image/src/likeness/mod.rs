@@ -71,3 +71,6 @@ impl Ideal {
             .ok_or_else(|| ImageError::NotScored { problem: "its decoder gave another size".to_owned() })
     }
 }
+
+#[cfg(test)]
+mod tests;

@@ -145,9 +145,8 @@ impl Weighed {
         let fill = |y: usize, [plain, square, product]: [&mut [f32]; 3]| {
             let (a, b) = (&self.values[y * width..][..width], &other[y * width..][..width]);
             plain.copy_from_slice(b);
-            for x in 0..width {
-                square[x] = b[x] * b[x];
-                product[x] = a[x] * b[x];
+            for (((square, product), a), b) in square.iter_mut().zip(product).zip(a).zip(b) {
+                (*square, *product) = (b * b, a * b);
             }
         };
         blurred(self.size, loops, fill, |y, [mean_b, square_b, product]| {
@@ -213,7 +212,3 @@ fn score(norms: &[(usize, usize, [f64; 6])], count: usize) -> f64 {
 }
 
 const _: () = assert!(WEIGHTS.len() == 3 * MOST_LEVELS * 6);
-
-#[cfg(test)]
-#[path = "tests.rs"]
-mod tests;

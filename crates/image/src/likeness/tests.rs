@@ -3,8 +3,8 @@
 use fast_ssim2::{PixelDescriptor, PixelSlice, compute_ssimulacra2};
 use kivet_recipe::{Encoding, Fidelity, Format, Gamut, Scale, Size};
 
-use super::*;
-use crate::{Ideal, Probe, Writing, encode, probe};
+use super::{loops::Loops, score::Reference};
+use crate::{Ideal, Probe, Raster, Writing, encode, probe};
 
 /// Waves with a hard edge across them, and grain.
 fn picture(size: Size, alpha: bool) -> Raster {
@@ -43,7 +43,7 @@ fn scores_are_the_metric_s_own_by_every_loop() {
     let sizes = [(5, 7), (8, 64), (31, 33), (100, 259), (257, 129), (640, 427)];
     let mut loops = vec![Loops::SCALAR];
     #[cfg(target_arch = "x86_64")]
-    loops.extend(super::super::avx2::loops());
+    loops.extend(super::avx2::loops());
     for (size, alpha) in sizes.into_iter().flat_map(|(w, h)| [(Size::new(w, h), false), (Size::new(w, h), true)]) {
         let ideal = picture(size, alpha);
         for (format, setting) in [(Format::Webp, 5.0), (Format::Webp, 60.0), (Format::Avif, 80.0), (Format::Jpeg, 95.0)]

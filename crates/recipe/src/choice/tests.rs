@@ -140,6 +140,26 @@ fn an_originals_own_curve_overrules_the_prior() {
 }
 
 #[test]
+fn only_lossy_candidates_near_the_best_contend() {
+    let choice = |recipe: &str| {
+        chosen(recipe, &facts(false, Kind::Photo), &accepting("image/avif,image/jxl,image/webp"), &Policy::default())
+    };
+    for recipe in ["640w_fidelity-30", "640w", "1280w_fidelity-90"] {
+        let choice = choice(recipe);
+        let most = choice.candidates[0].predicted_bytes as f64 * CONTENDS;
+        let expected: Vec<Format> = choice
+            .candidates
+            .iter()
+            .filter(|one| one.predicted_fidelity.is_some() && one.predicted_bytes as f64 <= most)
+            .map(|one| one.format)
+            .collect();
+        assert!(choice.contenders().map(|one| one.format).eq(expected), "{recipe}");
+        assert!(choice.contenders().count() < choice.candidates.len(), "{recipe}: PNG, at least, stays behind");
+    }
+    assert_eq!(choice("640w_lossless").contenders().count(), 0);
+}
+
+#[test]
 fn less_work_is_preferred_where_the_policy_says_so() {
     let photo = facts(false, Kind::Photo);
     let quick = chosen("640w", &photo, &accepting("image/avif,image/webp"), &Policy::LEAST_WORK);
