@@ -78,7 +78,7 @@ impl Reference {
             return None;
         }
         let count = levels::count(self.size);
-        self.views.iter().map(|view| score(&view.sums(other, count, self.loops), count)).reduce(f64::min)
+        self.views.iter().map(|view| score(view.sum(other, count, self.loops))).reduce(f64::min)
     }
 }
 
@@ -111,14 +111,14 @@ impl View {
         Self { behind, planes }
     }
 
-    /// For each weighed plane its place among the weights, and the norms of its maps.
-    fn sums(&self, other: &Raster, count: usize, loops: Loops) -> Vec<(usize, usize, [f64; 6])> {
+    /// The weighted sum of all norms.
+    fn sum(&self, other: &Raster, count: usize, loops: Loops) -> f64 {
         let levels = levels::levels(other, self.behind, wanted(count), loops);
-        let plane = |weighed: &Weighed| &levels[weighed.level].planes[weighed.channel];
-        self.planes
-            .iter()
-            .map(|weighed| (weighed.channel, weighed.level, weighed.norms(plane(weighed), loops)))
-            .collect()
+        let weighed = |plane: &Weighed| -> f64 {
+            let norms = plane.norms(&levels[plane.level].planes[plane.channel], loops);
+            norms.iter().zip(weights(plane.channel, plane.level, count)).map(|(norm, weight)| norm * weight).sum()
+        };
+        self.planes.iter().map(weighed).sum()
     }
 }
 
@@ -200,12 +200,9 @@ fn blurred<const K: usize>(
     }
 }
 
-/// The weighted sum, bent to the scale of people's opinions.
-fn score(norms: &[(usize, usize, [f64; 6])], count: usize) -> f64 {
-    let weighed = |(channel, level, norms): &(usize, usize, [f64; 6])| -> f64 {
-        norms.iter().zip(weights(*channel, *level, count)).map(|(norm, weight)| norm * weight).sum()
-    };
-    let sum = norms.iter().map(weighed).sum::<f64>() * 0.956_238_261_683_484_4;
+/// A weighted sum, bent to the scale of people's opinions.
+fn score(sum: f64) -> f64 {
+    let sum = sum * 0.956_238_261_683_484_4;
     let bent =
         2.326_765_642_916_932 * sum - 0.020_884_521_182_843_837 * sum.powi(2) + 6.248_496_625_763_138e-5 * sum.powi(3);
     if bent > 0.0 { 100.0 - 10.0 * bent.powf(0.627_633_646_783_138_7) } else { 100.0 }

@@ -4,7 +4,7 @@ use kivet_recipe::Size;
 
 use crate::Raster;
 
-/// How many parts, and how large. Many small ones meet more of a picture; every seam between them is an edge that costs an
+/// How many parts, and how large; fewer across and more down, or the other way, where a picture is narrow. Many small ones meet more of a picture; every seam between them is an edge that costs an
 /// encoder bytes, so that few long ones tell bytes better.
 #[derive(Clone, Copy)]
 pub(crate) struct Sheet {
@@ -22,10 +22,9 @@ impl Sheet {
     /// `None` if the picture is hardly larger.
     pub(crate) fn cut(self, raster: &Raster) -> Option<Raster> {
         let Size { width, height } = raster.size();
-        let Self { part, across, down } = self;
+        let (part, across, down) = self.within(raster.size());
         let sheet = Size::new(across * part.width, down * part.height);
-        let fits = sheet.width <= width && sheet.height <= height;
-        if !fits || raster.size().pixels() * 4 <= sheet.pixels() * 5 {
+        if raster.size().pixels() * 4 <= sheet.pixels() * 5 {
             return None;
         }
         let mut canvas = Raster::filled(sheet, [0; 4], raster.has_alpha());
@@ -40,5 +39,15 @@ impl Sheet {
             }
         }
         Some(canvas)
+    }
+
+    /// The parts' size, and how many lie across and down, so that none overlap.
+    fn within(self, Size { width, height }: Size) -> (Size, u32, u32) {
+        let part = Size::new(self.part.width.min(width), self.part.height.min(height));
+        let (columns, rows, count) = (width / part.width, height / part.height, self.across * self.down);
+        let down = (count / self.across.min(columns)).min(rows);
+        // One column stays one: it is there to have few seams.
+        let across = if self.across == 1 { 1 } else { (count / down).min(columns) };
+        (part, across, down)
     }
 }

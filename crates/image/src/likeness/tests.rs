@@ -3,7 +3,7 @@
 use fast_ssim2::{PixelDescriptor, PixelSlice, compute_ssimulacra2};
 use kivet_recipe::{Encoding, Fidelity, Format, Gamut, Scale, Size};
 
-use super::{loops::Loops, score::Reference};
+use super::{PARTS, loops::Loops, score::Reference, sheet::Sheet};
 use crate::{Ideal, Probe, Raster, Writing, encode, probe};
 
 /// Waves with a hard edge across them, and grain.
@@ -79,4 +79,23 @@ fn a_probe_gives_a_rising_curve_and_a_glance_lies_near_it() {
         assert!((like - middle.fidelity).abs() <= 6.0, "{format}: {like} for {}", middle.fidelity);
         assert_eq!(curve.exact.is_some(), format == Format::Webp);
     }
+}
+
+#[test]
+fn parts_of_any_shape_are_few_and_of_the_picture() {
+    let strips = Sheet { part: Size::new(480, 144), across: 1, down: 3 };
+    for size in [(600, 8000), (16_384, 300), (3000, 2000), (200, 15_000), (15_000, 200)] {
+        let size = Size::new(size.0, size.1);
+        let raster = Raster::filled(size, [90, 120, 150, 255], false);
+        for sheet in [PARTS, strips] {
+            let cut = sheet.cut(&raster).unwrap_or_else(|| panic!("{size} is much larger than its parts"));
+            let most = sheet.part.pixels() * u64::from(sheet.across * sheet.down);
+            assert!(cut.size().pixels() <= most, "{size}: {}", cut.size());
+            assert!(
+                cut.bytes().chunks_exact(3).all(|pixel| pixel == [90, 120, 150]),
+                "{size}: nothing but the picture"
+            );
+        }
+    }
+    assert!(PARTS.cut(&Raster::filled(Size::new(800, 800), [0; 4], false)).is_none());
 }
