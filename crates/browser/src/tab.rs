@@ -140,11 +140,14 @@ impl Tab {
     }
 
     /// Waits until pictures that arrived are decoded and painted: on a busy machine that is well after they arrived.
+    /// CSS backgrounds cannot be asked to decode, but a screenshot is taken of a frame that has all it shows.
     pub(crate) async fn painted(&self) -> Result<(), BrowserError> {
         const PAINTED: &str = "Promise.all([...document.images].filter(({ complete, naturalWidth }) => complete && naturalWidth)
             .map((image) => image.decode().catch(() => {})))
             .then(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => setTimeout(done, 50)))))
             .then(() => true)";
+        let format = ScreenshotParams::builder().format(CaptureScreenshotFormat::Jpeg).quality(10);
+        self.page.screenshot(format.build()).await?;
         let _: bool = self.evaluate(PAINTED).await?;
         Ok(())
     }
