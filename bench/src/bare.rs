@@ -8,7 +8,10 @@ use anyhow::{Result, anyhow, ensure};
 use kivet_image::Raster;
 use libavif_sys as avif;
 use libwebp_sys as webp;
-use mozjpeg::{ColorSpace, Compress, Decompress};
+use mozjpeg::{
+    ColorSpace, Compress, Decompress,
+    qtable::{MSSSIM_Luma, NRobidoux},
+};
 
 /// Decodes a JPEG at `eighths` of its size into one buffer.
 pub fn decode_jpeg(bytes: &[u8], eighths: u8) -> Result<Vec<u8>> {
@@ -37,7 +40,8 @@ pub fn encode_jpeg(raster: &Raster, setting: f32) -> Result<usize> {
     compress.set_fastest_defaults();
     compress.set_optimize_coding(true);
     compress.set_size(raster.size().width as usize, raster.size().height as usize);
-    compress.set_quality(setting);
+    compress.set_luma_qtable(&MSSSIM_Luma.scaled(setting, setting));
+    compress.set_chroma_qtable(&NRobidoux.scaled(setting, setting));
     compress.set_progressive_mode();
     let mut started = compress.start_compress(Vec::new())?;
     started.write_scanlines(raster.bytes())?;
@@ -85,6 +89,11 @@ pub fn encode_avif(raster: &Raster, setting: f32) -> Result<usize> {
         (*encoder).speed = 9;
         (*encoder).quality = setting.round() as i32;
         (*encoder).maxThreads = 1;
+        for (name, value) in [(c"color:enable-qm", c"1"), (c"color:qm-min", c"0")] {
+            ensure!(
+                avif::avifEncoderSetCodecSpecificOption(encoder, name.as_ptr(), value.as_ptr()) == avif::AVIF_RESULT_OK
+            );
+        }
         let mut output = avif::avifRWData { data: null_mut(), size: 0 };
         let converted = avif::avifImageRGBToYUV(image, &rgb);
         let written = avif::avifEncoderWrite(encoder, image, &mut output);

@@ -1,32 +1,56 @@
-//! The setting and bytes each encoder needs for a fidelity, averaged over the demo's photographs: the tables of
-//! `crates/recipe/src/fidelity.rs`.
+//! The setting and bytes each encoder needs for a fidelity where nothing is known of a picture but that it is one: the
+//! tables of `crates/recipe/src/fidelity.rs`.
 
-use anyhow::Result;
-use fast_ssim2::{PixelDescriptor, PixelSlice, compute_ssimulacra2};
-use kivet_image::{Limits, Raster, draw, encode, probe};
-use kivet_recipe::{Encoding, Format, Recipe, plan_for};
+use std::sync::Mutex;
 
-use crate::photographs;
+use anyhow::{Context, Result, anyhow};
+use kivet_image::{Ideal, Limits, Raster, Writing, draw, encode, probe, sample, write};
+use kivet_recipe::{Effort, Encoding, Format, Gamut, Recipe, View, plan_for};
+
+use crate::{generated, photographs};
 
 const WIDTHS: [u32; 3] = [320, 640, 1280];
 const SETTINGS: [f32; 10] = [2.0, 8.0, 20.0, 35.0, 50.0, 65.0, 78.0, 88.0, 94.0, 100.0];
-const TARGETS: [f64; 6] = [1.0, 30.0, 50.0, 70.0, 85.0, 90.0];
+const TARGETS: [f32; 6] = [1.0, 30.0, 50.0, 70.0, 85.0, 90.0];
 
-/// One encode: setting, score, bytes a pixel.
-type Point = (f64, f64, f64);
+/// Where the encoder at its best is compared with the same in a hurry.
+const COMPARED: [f32; 3] = [35.0, 65.0, 88.0];
+
+/// Every so-manieth of the generated pictures.
+const EVERY: u32 = 4;
+
+/// One encode: setting, likeness, the logarithm of bytes a pixel.
+type Point = (f32, f32, f32);
+
+/// One raster's curve in a hurry, and a few points at best.
+struct Curve {
+    busy: f32,
+    fast: Vec<Point>,
+    best: Vec<Point>,
+}
 
 /// Prints a table for each format, or for `only` one.
 pub fn run(only: Option<&str>) -> Result<()> {
-    let rasters = drawn(photographs::all()?)?;
+    let mut originals = photographs::all()?;
+    for number in (0..generated::COUNT).step_by(EVERY as usize) {
+        originals.push(generated::jpeg(number)?);
+    }
     let formats = [Format::Avif, Format::Webp, Format::Jpeg, Format::Jxl];
     for format in formats.into_iter().filter(|format| only.is_none_or(|only| only == format.name())) {
-        let curves: Vec<Vec<Point>> = rasters.iter().map(|raster| curve(raster, format)).collect::<Result<_>>()?;
-        println!("{format}: (fidelity, setting, bytes per pixel), means over {} rasters", curves.len());
+        let curves = curves(&originals, format)?;
+        println!(
+            "{format}: (fidelity, setting, bytes per pixel, and what busyness adds), over {} rasters",
+            curves.len()
+        );
         for target in TARGETS {
-            let reached: Vec<(f64, f64)> = curves.iter().map(|curve| at(curve, target)).collect();
-            let mean = |pick: fn(&(f64, f64)) -> f64| reached.iter().map(pick).sum::<f64>() / reached.len() as f64;
-            println!("    ({target:.1}, {:.1}, {:.3}),", mean(|point| point.0), mean(|point| point.1));
+            let fitted = |pick: fn(&Point) -> f32| {
+                line(&curves.iter().map(|curve| (curve.busy, pick(&at(&curve.fast, target)))).collect::<Vec<_>>())
+            };
+            let ((setting, more_setting), (bytes, more_bytes)) = (fitted(|point| point.0), fitted(|point| point.2));
+            println!("    ({target:.1}, {setting:.1}, {:.4}, {more_setting:.1}, {more_bytes:.2}),", bytes.exp());
         }
+        let (shifts, factors): (Vec<f32>, Vec<f32>) = curves.iter().flat_map(at_best).unzip();
+        println!("    at its best: setting {:+.1}, bytes times {:.2}", median(shifts), median(factors).exp());
     }
     Ok(())
 }
@@ -34,71 +58,119 @@ pub fn run(only: Option<&str>) -> Result<()> {
 /// Prints the bytes per pixel of exact renditions, of photographs and of flat drawings.
 pub fn run_exact() -> Result<()> {
     for (kind, originals) in [("photo", photographs::all()?), ("flat", photographs::drawings()?)] {
-        let rasters = drawn(originals)?;
-        for format in [Format::Webp, Format::Png] {
+        let rasters: Vec<Raster> = originals
+            .iter()
+            .map(|bytes| drawn(bytes))
+            .collect::<Result<Vec<_>>>()?
+            .into_iter()
+            .flatten()
+            .map(|one| one.0)
+            .collect();
+        for (format, encoding) in [
+            (Format::Webp, Encoding::Lossless),
+            (Format::Jxl, Encoding::Lossless),
+            (Format::Png, Encoding::Lossless),
+            (Format::Gif, Encoding::Palette),
+        ] {
             let mut sum = 0.0;
             for raster in &rasters {
-                sum += encode(raster, format, Encoding::Lossless)?.len() as f64 / raster.size().pixels() as f64;
+                sum += encode(raster, format, encoding)?.len() as f64 / raster.size().pixels() as f64;
             }
-            println!(
-                "{kind} {format}: {:.3} bytes per pixel over {} rasters",
-                sum / rasters.len() as f64,
-                rasters.len()
-            );
+            let mean = sum / rasters.len() as f64;
+            println!("{kind} {format}: {mean:.3} bytes per pixel over {} rasters", rasters.len());
         }
     }
     Ok(())
 }
 
-/// Every original at every width.
-fn drawn(originals: Vec<Vec<u8>>) -> Result<Vec<Raster>> {
-    let mut rasters = Vec::new();
-    for bytes in originals {
-        let facts = probe(&bytes, Limits::default())?;
-        for width in WIDTHS {
-            let recipe: Recipe = format!("{width}w").parse()?;
-            rasters.push(draw(&bytes, &facts, &plan_for(&recipe, &facts), None)?);
-        }
-    }
-    Ok(rasters)
+/// An original at every width.
+fn drawn(bytes: &[u8]) -> Result<Vec<(Raster, View)>> {
+    let facts = probe(bytes, Limits::default())?;
+    let at = |width: u32| {
+        let plan = plan_for(&Recipe { width: Some(width), ..Recipe::default() }, &facts);
+        Ok((draw(bytes, &facts, &plan, None)?, View::of(&plan, &facts)))
+    };
+    WIDTHS.into_iter().map(at).collect()
 }
 
-fn curve(raster: &Raster, format: Format) -> Result<Vec<Point>> {
-    let pixels = raster.size().pixels() as f64;
-    SETTINGS
-        .into_iter()
-        .map(|setting| {
-            let bytes = encode(raster, format, Encoding::Lossy { setting })?;
-            let facts = probe(&bytes, Limits::default())?;
-            let back = draw(&bytes, &facts, &plan_for(&Recipe::default(), &facts), None)?;
-            let score = score(raster, &back)?;
-            Ok((f64::from(setting), score, bytes.len() as f64 / pixels))
-        })
-        .collect()
+/// The curves of every original at every width, measured on as many threads as there are cores.
+fn curves(originals: &[Vec<u8>], format: Format) -> Result<Vec<Curve>> {
+    let (queue, done) = (Mutex::new(originals.iter()), Mutex::new(Vec::new()));
+    let work = || -> Result<()> {
+        loop {
+            let Some(bytes) = queue.lock().map_err(|_| anyhow!("a measure broke down"))?.next() else { return Ok(()) };
+            for (raster, view) in drawn(bytes)? {
+                let curve = curve(&raster, view, format)?;
+                done.lock().map_err(|_| anyhow!("a measure broke down"))?.push(curve);
+            }
+        }
+    };
+    std::thread::scope(|scope| {
+        let count = std::thread::available_parallelism().map_or(1, usize::from);
+        let workers: Vec<_> = (0..count).map(|_| scope.spawn(work)).collect();
+        workers.into_iter().try_for_each(|worker| worker.join().map_err(|_| anyhow!("a measure broke down"))?)
+    })?;
+    done.into_inner().map_err(|_| anyhow!("a measure broke down"))
+}
+
+fn curve(raster: &Raster, view: View, format: Format) -> Result<Curve> {
+    let ideal = Ideal::new(raster, Gamut::Srgb);
+    let points = |settings: &[f32], effort: Effort| -> Result<Vec<Point>> {
+        let point = |setting: &f32| -> Result<Point> {
+            let writing = Writing { effort, ..Writing::new(Encoding::Lossy { setting: *setting }) };
+            let file = write(raster, format, &writing)?;
+            let sample = sample(raster, format, *setting, ideal.likeness(&file)?, file.len());
+            Ok((*setting, sample.fidelity, sample.bytes.ln()))
+        };
+        let mut points = settings.iter().map(point).collect::<Result<Vec<_>>>()?;
+        // Where more is spent for no more likeness, the lower setting is the answer.
+        let mut best = f32::MIN;
+        points.retain(|point| {
+            let better = point.1 > best;
+            best = best.max(point.1);
+            better
+        });
+        Ok(points)
+    };
+    Ok(Curve { busy: view.busy(), fast: points(&SETTINGS, Effort::Fast)?, best: points(&COMPARED, Effort::Best)? })
+}
+
+/// Setting and bytes where a curve reaches `target`, on straight lines between its points; beyond its ends, the end.
+fn at(curve: &[Point], target: f32) -> Point {
+    let upper = curve.iter().position(|point| point.1 >= target).unwrap_or(curve.len() - 1);
+    let (from, to) = (curve[upper.saturating_sub(1)], curve[upper]);
+    let share = if upper == 0 { 1.0 } else { ((target - from.1) / (to.1 - from.1)).clamp(0.0, 1.0) };
+    (from.0 + (to.0 - from.0) * share, target, from.2 + (to.2 - from.2) * share)
+}
+
+/// What an encoder at its best needs beside the same in a hurry: points of setting, and the logarithm of a factor of bytes.
+fn at_best(curve: &Curve) -> impl Iterator<Item = (f32, f32)> {
+    curve.best.iter().map(|point| {
+        let hurried = at(&curve.fast, point.1);
+        (point.0 - hurried.0, point.2 - hurried.2)
+    })
+}
+
+/// Value at zero and slope of the straight line nearest to points.
+fn line(points: &[(f32, f32)]) -> (f32, f32) {
+    let count = points.len() as f32;
+    let (x, y) = points.iter().fold((0.0, 0.0), |sum, point| (sum.0 + point.0 / count, sum.1 + point.1 / count));
+    let (mut products, mut squares) = (0.0, f32::EPSILON);
+    for point in points {
+        products += (point.0 - x) * (point.1 - y);
+        squares += (point.0 - x).powi(2);
+    }
+    let slope = products / squares;
+    (y - slope * x, slope)
+}
+
+fn median(mut values: Vec<f32>) -> f32 {
+    values.sort_by(f32::total_cmp);
+    values.get(values.len() / 2).copied().unwrap_or_default()
 }
 
 /// Likeness on the SSIMULACRA2 scale.
 pub fn score(one: &Raster, other: &Raster) -> Result<f64> {
-    Ok(compute_ssimulacra2(&slice(one)?, &slice(other)?)?)
-}
-
-fn slice(raster: &Raster) -> Result<PixelSlice<'_>> {
-    let size = raster.size();
-    PixelSlice::new(raster.bytes(), size.width, size.height, raster.stride(), PixelDescriptor::RGB8_SRGB)
-        .map_err(|error| anyhow::anyhow!("{error:?}"))
-}
-
-/// Setting and bytes where a curve first reaches `target`, on a straight line between its points; beyond its ends,
-/// the end.
-fn at(curve: &[Point], target: f64) -> (f64, f64) {
-    let Some(upper) = curve.iter().position(|point| point.1 >= target) else {
-        let last = curve[curve.len() - 1];
-        return (last.0, last.2);
-    };
-    if upper == 0 {
-        return (curve[0].0, curve[0].2);
-    }
-    let (from, to) = (curve[upper - 1], curve[upper]);
-    let share = (target - from.1) / (to.1 - from.1);
-    (from.0 + (to.0 - from.0) * share, from.2 + (to.2 - from.2) * share)
+    let exact = encode(other, Format::Png, Encoding::Lossless).context("a picture to score")?;
+    Ok(f64::from(Ideal::new(one, Gamut::Srgb).likeness(&exact)?))
 }

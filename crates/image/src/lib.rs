@@ -47,7 +47,7 @@ pub use overlay::{Assets, Overlay};
 pub use probe::probe;
 pub use raster::Raster;
 pub use reduction::Reduction;
-pub use refine::{Found, at_a_glance, refine, sample};
+pub use refine::{Found, Glanced, at_a_glance, refine, sample};
 pub use render::{Rendition, Task, Timings, draw, draw_edited, finish, render};
 pub(crate) use render::{draw_plan, redraw, redraw_turned, resampled};
 pub use resample::resample;

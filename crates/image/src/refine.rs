@@ -1,15 +1,16 @@
 //! Finding the setting that meets a fidelity: at a glance for somebody waiting, by search for nobody waiting.
 
-use kivet_recipe::{Encoding, Fidelity, Finalist, Format, Sample, Search, Size, container_bytes, search};
+use kivet_recipe::{
+    Effort, Encoding, Fidelity, Finalist, Format, REFINED, Sample, Search, Size, container_bytes, search,
+};
 
 use crate::{Ideal, ImageError, Raster, Writing, likeness::Sheet, write};
 
 /// The parts on which a setting is found for a larger picture.
-const GLANCE: Sheet = Sheet { part: Size::new(128, 128), across: 4, down: 4 };
+const GLANCE: Sheet = Sheet { part: Size::new(256, 256), across: 2, down: 2 };
 
-/// A first answer this near its target is near enough, in points; a final one must be nearer.
+/// A first answer this near its target is near enough, in points.
 const GLANCED: f32 = 3.0;
-const REFINED: f32 = 2.0;
 
 /// What a search found.
 #[derive(Clone, Debug)]
@@ -22,8 +23,19 @@ pub struct Found {
     pub tried: Vec<Sample>,
 }
 
+/// A file for somebody waiting.
+#[derive(Clone, Debug)]
+pub struct Glanced {
+    /// The file.
+    pub bytes: Vec<u8>,
+    /// The encoder's setting.
+    pub setting: f32,
+    /// Its likeness, if the picture is small enough to have been looked at whole.
+    pub fidelity: Option<f32>,
+}
+
 /// Encodes `raster` for somebody waiting: led by the settings `expected` to give so many points, corrected by what it
-/// shows, or parts of it if it is large. The file and its setting.
+/// shows, or parts of it if it is large.
 ///
 /// # Errors
 /// If it cannot be encoded or scored.
@@ -32,17 +44,17 @@ pub fn at_a_glance(
     (format, expected): (Format, &dyn Fn(f32) -> f32),
     target: Fidelity,
     writing: &Writing,
-) -> Result<(Vec<u8>, f32), ImageError> {
+) -> Result<Glanced, ImageError> {
     let parts = GLANCE.cut(raster);
     let shown = parts.as_ref().unwrap_or(raster);
     let ideal = Ideal::new(shown, writing.gamut);
-    let found = searched(shown, &ideal, format, search(target, GLANCED, expected), writing, &|| ())?;
-    let setting = found.finalist.setting;
+    let found = searched(shown, &ideal, format, search(target, GLANCED, Effort::Fast, expected), writing, &|| ())?;
+    let Finalist { setting, fidelity, .. } = found.finalist;
     if parts.is_none() {
-        return Ok((found.bytes, setting));
+        return Ok(Glanced { bytes: found.bytes, setting, fidelity: Some(fidelity) });
     }
     let writing = Writing { encoding: Encoding::Lossy { setting }, ..writing.clone() };
-    Ok((write(raster, format, &writing)?, setting))
+    Ok(Glanced { bytes: write(raster, format, &writing)?, setting, fidelity: None })
 }
 
 /// Encodes `raster` until its likeness to `ideal` meets `target`, led by the settings `expected` to give so many points.
@@ -58,7 +70,7 @@ pub fn refine(
     writing: &Writing,
     pause: &dyn Fn(),
 ) -> Result<Found, ImageError> {
-    searched(raster, ideal, format, search(target, REFINED, expected), writing, pause)
+    searched(raster, ideal, format, search(target, REFINED, writing.effort, expected), writing, pause)
 }
 
 fn searched(

@@ -2,18 +2,23 @@
 
 use crate::Format;
 
-/// The formats a request names. JPEG, PNG, GIF and SVG every browser shows, named or not; of the modern ones only
-/// those named count, so that a bare `*/*` or `image/*` promises none of them.
+/// The formats a request names, and how much it wants them. JPEG, PNG, GIF and SVG every browser shows, named or not; of
+/// the modern ones only those named count, so that a bare `*/*` or `image/*` promises none of them.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Accepted {
-    avif: bool,
-    jxl: bool,
-    webp: bool,
+    avif: Weight,
+    jxl: Weight,
+    webp: Weight,
 }
+
+/// A weight in thousandths, as many as a header can write; 0 is refused, or not named.
+type Weight = u16;
+
+const FULL: Weight = 1000;
 
 impl Accepted {
     /// Every format: for callers that read the result themselves.
-    pub const EVERYTHING: Self = Self { avif: true, jxl: true, webp: true };
+    pub const EVERYTHING: Self = Self { avif: FULL, jxl: FULL, webp: FULL };
 
     /// Reads a header's value; anything malformed names nothing.
     pub fn from_header(value: &str) -> Self {
@@ -21,31 +26,38 @@ impl Accepted {
         for range in value.split(',') {
             let mut parts = range.split(';').map(str::trim);
             let media_type = parts.next().unwrap_or_default();
-            let refused = parts.any(|parameter| weight(parameter) == Some(0.0));
-            let is = |format: Format| media_type.eq_ignore_ascii_case(format.media_type()) && !refused;
-            accepted.avif |= is(Format::Avif);
-            accepted.jxl |= is(Format::Jxl);
-            accepted.webp |= is(Format::Webp);
+            let wanted = parts.find_map(weight).unwrap_or(FULL);
+            let of = |format: Format| if media_type.eq_ignore_ascii_case(format.media_type()) { wanted } else { 0 };
+            accepted.avif = accepted.avif.max(of(Format::Avif));
+            accepted.jxl = accepted.jxl.max(of(Format::Jxl));
+            accepted.webp = accepted.webp.max(of(Format::Webp));
         }
         accepted
     }
 
     /// True if a rendition in `format` may be sent.
     pub const fn contains(self, format: Format) -> bool {
-        match format {
+        self.weight(format) > 0.0
+    }
+
+    /// How much `format` is wanted beside the others, 0 to 1: a format wanted half as much must save half the bytes.
+    pub const fn weight(self, format: Format) -> f64 {
+        let thousandths = match format {
             Format::Avif => self.avif,
             Format::Jxl => self.jxl,
             Format::Webp => self.webp,
-            Format::Jpeg | Format::Png | Format::Gif | Format::Svg => true,
-            Format::Bmp | Format::Tiff => false,
-        }
+            Format::Jpeg | Format::Png | Format::Gif | Format::Svg => FULL,
+            Format::Bmp | Format::Tiff => 0,
+        };
+        thousandths as f64 / FULL as f64
     }
 }
 
 /// The value of a `q=` parameter.
-fn weight(parameter: &str) -> Option<f32> {
+fn weight(parameter: &str) -> Option<Weight> {
     let (name, value) = parameter.split_once('=')?;
-    name.trim().eq_ignore_ascii_case("q").then(|| value.trim().parse().ok())?
+    let value: f32 = name.trim().eq_ignore_ascii_case("q").then(|| value.trim().parse().ok())??;
+    (0.0..=1.0).contains(&value).then(|| (value * f32::from(FULL)).round() as Weight)
 }
 
 #[cfg(test)]
@@ -60,6 +72,8 @@ mod tests {
         assert_eq!(Accepted::from_header("image/*"), Accepted::default());
         let picky = Accepted::from_header("image/avif;q=0, IMAGE/WEBP; q=0.5");
         assert!(!picky.contains(Format::Avif) && picky.contains(Format::Webp) && picky.contains(Format::Png));
+        assert_eq!([Format::Avif, Format::Webp, Format::Png].map(|format| picky.weight(format)), [0.0, 0.5, 1.0]);
         assert_eq!(Accepted::from_header(";;q=,,=,image/avif;q=0.0"), Accepted::default());
+        assert_eq!(Accepted::from_header("image/webp;q=7").weight(Format::Webp), 1.0, "no weight at all");
     }
 }

@@ -124,6 +124,10 @@ pub struct Facts {
     /// True if the file ends before its picture does.
     #[serde(default)]
     pub truncated: bool,
+    /// How much there is to see in it, as far as its own encoder tells: the natural logarithm of the bits a pixel that it
+    /// would take at quantiser steps of 1. About 1 for a clear sky, 3 for sand and grain.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub detail: Option<f32>,
     /// The point somebody marked as what matters.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub focus: Option<Position>,
@@ -153,6 +157,7 @@ impl Facts {
             depth: 8,
             wide: false,
             truncated: false,
+            detail: None,
             focus: None,
             looks: None,
             content: None,

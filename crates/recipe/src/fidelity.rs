@@ -33,52 +33,52 @@ pub struct Expected {
     pub bytes_per_pixel: f32,
 }
 
-/// Rows of (fidelity, setting, bytes per pixel), rising in each column.
-type Table = [(f32, f32, f32); 6];
+/// Rows of (fidelity, setting, bytes per pixel, and what a unit of busyness adds to the setting and to the logarithm of
+/// bytes), rising in the first three columns.
+type Table = [(f32, f32, f32, f32, f32); 6];
 
-// Means over the demo's photographs at 320, 640 and 1280 wide with the fast settings, printed in this form by
+// Fitted to the demo's and generated photographs at 320, 640 and 1280 wide with the fast settings, printed in this form by
 // `cargo xtask bench prior`. They hold until a picture has been measured itself.
 const AVIF: Table = [
-    (1.0, 15.4, 0.010),
-    (30.0, 29.2, 0.018),
-    (50.0, 41.8, 0.030),
-    (70.0, 60.5, 0.058),
-    (85.0, 84.3, 0.147),
-    (90.0, 91.2, 0.236),
+    (1.0, 19.1, 0.0057, 3.7, 1.49),
+    (30.0, 26.1, 0.0094, 7.5, 1.49),
+    (50.0, 37.8, 0.0145, 10.3, 1.59),
+    (70.0, 59.1, 0.0272, 15.8, 1.73),
+    (85.0, 86.1, 0.0779, 14.8, 1.81),
+    (90.0, 94.5, 0.1696, 6.2, 1.67),
 ];
 const WEBP: Table = [
-    (1.0, 2.5, 0.016),
-    (30.0, 8.3, 0.020),
-    (50.0, 27.3, 0.031),
-    (70.0, 72.6, 0.062),
-    (85.0, 98.2, 0.308),
-    (90.0, 99.9, 0.344),
+    (1.0, 0.0, 0.0095, 1.3, 0.98),
+    (30.0, 8.9, 0.0159, 2.5, 0.98),
+    (50.0, 24.4, 0.0226, 6.0, 1.10),
+    (70.0, 61.7, 0.0405, 13.1, 1.23),
+    (85.0, 94.6, 0.1827, 11.4, 1.32),
+    (90.0, 98.1, 0.2737, 1.6, 1.08),
 ];
 const JPEG: Table = [
-    (1.0, 14.0, 0.027),
-    (30.0, 21.3, 0.036),
-    (50.0, 34.0, 0.049),
-    (70.0, 66.5, 0.085),
-    (85.0, 89.9, 0.204),
-    (90.0, 93.4, 0.292),
+    (1.0, 11.1, 0.0143, 1.7, 0.68),
+    (30.0, 18.1, 0.0238, 3.4, 0.68),
+    (50.0, 29.8, 0.0328, 5.5, 0.80),
+    (70.0, 57.4, 0.0531, 12.0, 0.96),
+    (85.0, 86.5, 0.1212, 8.2, 1.11),
+    (90.0, 94.0, 0.2223, 3.3, 1.09),
 ];
 const JXL: Table = [
-    (1.0, 2.3, 0.016),
-    (30.0, 6.5, 0.019),
-    (50.0, 24.6, 0.029),
-    (70.0, 60.6, 0.053),
-    (85.0, 86.4, 0.110),
-    (90.0, 93.8, 0.183),
+    (1.0, 0.0, 0.0081, 2.0, 1.25),
+    (30.0, 8.1, 0.0135, 4.0, 1.25),
+    (50.0, 22.3, 0.0191, 7.6, 1.30),
+    (70.0, 52.5, 0.0320, 15.9, 1.43),
+    (85.0, 78.7, 0.0682, 15.2, 1.52),
+    (90.0, 90.5, 0.1093, 7.2, 1.41),
 ];
-
-/// The setting and bytes expected of `format` for a lossy rendition at `target`; `None` where the format has no
-/// lossy form here.
+/// The setting and bytes expected of `format` for a lossy rendition at `target`, of a picture of which nothing is known;
+/// `None` where the format has no lossy form here.
 pub fn expected(format: Format, target: Fidelity) -> Option<Expected> {
-    usual(format, f32::from(target.get()))
+    usual(format, f32::from(target.get()), 0.0, Effort::Fast)
 }
 
-/// As [`expected`], between whole points.
-pub fn usual(format: Format, points: f32) -> Option<Expected> {
+/// As [`expected`], between whole points, of a picture that is so much busier than usual, with the encoder's effort.
+pub(crate) fn usual(format: Format, points: f32, busy: f32, effort: Effort) -> Option<Expected> {
     let table = match format {
         Format::Avif => &AVIF,
         Format::Webp => &WEBP,
@@ -86,35 +86,32 @@ pub fn usual(format: Format, points: f32) -> Option<Expected> {
         Format::Jxl => &JXL,
         Format::Png | Format::Gif | Format::Svg | Format::Bmp | Format::Tiff => return None,
     };
-    Some(interpolate(table, points))
-}
-
-/// As [`expected`], with the encoder's effort.
-pub(crate) fn expected_with(format: Format, target: Fidelity, effort: Effort) -> Option<Expected> {
-    let fast = expected(format, target)?;
     let (shift, factor) = effort_shift(format, effort);
-    let setting = (fast.setting + shift).clamp(0.0, 100.0);
-    Some(Expected { setting, bytes_per_pixel: fast.bytes_per_pixel * factor })
+    let (setting, bytes) = interpolate(table, points, busy);
+    Some(Expected { setting: (setting + shift).clamp(0.0, 100.0), bytes_per_pixel: bytes.exp() * factor })
 }
 
 /// What an encoder at its best needs beside the same encoder in a hurry, for the same fidelity: points of setting, and
-/// a factor of bytes. Means over the demo's photographs by `cargo xtask bench effort`.
+/// a factor of bytes. Medians by `cargo xtask bench prior`.
 pub(crate) const fn effort_shift(format: Format, effort: Effort) -> (f32, f32) {
     match (effort, format) {
-        (Effort::Best, Format::Avif) => (0.0, 0.93),
-        (Effort::Best, Format::Webp) => (0.0, 0.93),
-        (Effort::Best, Format::Jpeg) => (0.0, 0.92),
-        (Effort::Best, Format::Jxl) => (0.0, 0.95),
+        (Effort::Best, Format::Avif) => (-3.5, 0.85),
+        (Effort::Best, Format::Webp) => (1.5, 0.96),
+        (Effort::Best, Format::Jpeg) => (2.1, 0.89),
+        (Effort::Best, Format::Jxl) => (-5.7, 0.87),
         _ => (0.0, 1.0),
     }
 }
 
-/// Straight lines between the rows; past the last row its last slope, the setting kept within 100.
-fn interpolate(table: &Table, target: f32) -> Expected {
+/// Setting and logarithm of bytes on straight lines between the rows; past the last row on its last slope.
+fn interpolate(table: &Table, target: f32, busy: f32) -> (f32, f32) {
     let upper = table.iter().position(|row| row.0 >= target).unwrap_or(table.len() - 1).max(1);
-    let ((x0, s0, b0), (x1, s1, b1)) = (table[upper - 1], table[upper]);
-    let share = (target - x0) / (x1 - x0);
-    Expected { setting: (s0 + (s1 - s0) * share).clamp(0.0, 100.0), bytes_per_pixel: b0 + (b1 - b0) * share }
+    let at = |(_, setting, bytes, more_setting, more_bytes): (f32, f32, f32, f32, f32)| {
+        ((setting + more_setting * busy).clamp(0.0, 100.0), bytes.ln() + more_bytes * busy)
+    };
+    let (below, above) = (at(table[upper - 1]), at(table[upper]));
+    let share = (target - table[upper - 1].0) / (table[upper].0 - table[upper - 1].0);
+    (below.0 + (above.0 - below.0) * share, below.1 + (above.1 - below.1) * share)
 }
 
 /// Bytes per pixel expected of an exact rendition, by `cargo xtask bench exact`; `None` where the format has none here.
@@ -138,15 +135,17 @@ mod tests {
     use super::*;
 
     #[test]
-    fn settings_and_bytes_rise_with_the_target() {
+    fn settings_and_bytes_rise_with_the_target_however_busy_a_picture_is() {
         for format in [Format::Avif, Format::Jxl, Format::Webp, Format::Jpeg] {
-            let all: Vec<Expected> =
-                (1..=100).filter_map(Fidelity::new).filter_map(|target| expected(format, target)).collect();
-            assert_eq!(all.len(), 100);
-            for pair in all.windows(2) {
-                assert!(pair[0].setting <= pair[1].setting && pair[0].bytes_per_pixel < pair[1].bytes_per_pixel);
+            for busy in [-1.5, 0.0, 1.5] {
+                let all: Vec<Expected> =
+                    (1..=100).filter_map(|points| usual(format, points as f32, busy, Effort::Best)).collect();
+                assert_eq!(all.len(), 100);
+                for pair in all.windows(2) {
+                    assert!(pair[0].setting <= pair[1].setting && pair[0].bytes_per_pixel < pair[1].bytes_per_pixel);
+                }
+                assert!(all.iter().all(|expected| (0.0..=100.0).contains(&expected.setting)));
             }
-            assert!(all.iter().all(|expected| (0.0..=100.0).contains(&expected.setting)));
         }
     }
 }

@@ -1,15 +1,16 @@
 //! The search for the setting that meets a fidelity, and the verdict between a first rendition and a later one.
 
-use crate::Fidelity;
+use crate::{Effort, Fidelity};
 
 /// A later rendition is nearer only if it is nearer by more than this, in points.
 const NEARER: f32 = 1.0;
 
-/// The most encodes of one search.
-const MOST_TRIES: usize = 5;
+/// A rendition this near its target is near enough, in points: none is looked for, or put in its place, for likeness alone.
+pub const REFINED: f32 = 2.5;
 
-/// A first rendition within so many points of its target is not replaced for likeness alone.
-const TOLERATED: f32 = 2.5;
+/// The most encodes of a search by an encoder in a hurry; at its best each takes several times as long.
+const MOST_TRIES: usize = 5;
+const MOST_TRIES_AT_BEST: usize = 2;
 
 /// A search for the setting that gives a target. Ask [`Search::next_setting`] what to try, tell [`Search::tried`] what
 /// came out.
@@ -18,14 +19,16 @@ pub struct Search<'a> {
     near: f32,
     /// What is asked of the expectation: above the target by what was missed so far.
     aim: f32,
+    most: usize,
     expected: &'a dyn Fn(f32) -> f32,
     tried: Vec<(f32, f32)>,
 }
 
-/// A search that ends within `near` points of the target, led by `expected`: the setting that should give so many
-/// points, which may lie beyond 1 to 100.
-pub fn search(target: Fidelity, near: f32, expected: &dyn Fn(f32) -> f32) -> Search<'_> {
-    Search { target, near, aim: f32::from(target.get()), expected, tried: Vec::new() }
+/// A search that ends within `near` points of the target, or when it has cost what `effort` allows, led by `expected`: the
+/// setting that should give so many points, which may lie beyond 1 to 100.
+pub fn search(target: Fidelity, near: f32, effort: Effort, expected: &dyn Fn(f32) -> f32) -> Search<'_> {
+    let most = if effort == Effort::Best { MOST_TRIES_AT_BEST } else { MOST_TRIES };
+    Search { target, near, most, aim: f32::from(target.get()), expected, tried: Vec::new() }
 }
 
 impl Search<'_> {
@@ -41,7 +44,7 @@ impl Search<'_> {
     /// The next setting to try; `None` once the target is met, or as nearly as whole settings and patience allow.
     pub fn next_setting(&self) -> Option<f32> {
         let miss = |tried: &(f32, f32)| (tried.1 - self.goal()).abs();
-        if self.tried.iter().any(|tried| miss(tried) <= self.near) || self.tried.len() >= MOST_TRIES {
+        if self.tried.iter().any(|tried| miss(tried) <= self.near) || self.tried.len() >= self.most {
             return None;
         }
         let setting = self.between().unwrap_or_else(|| (self.expected)(self.aim)).clamp(0.0, 100.0);
@@ -100,9 +103,9 @@ impl Finalist {
     /// Whether `later` takes this one's place: where it is at least a tenth smaller and no worse a likeness than is
     /// tolerated, or nearer a target that this one misses.
     pub fn against(&self, later: &Self, target: Fidelity) -> Verdict {
-        let tolerated = later.misses(target) <= TOLERATED.max(self.misses(target));
+        let tolerated = later.misses(target) <= REFINED.max(self.misses(target));
         let smaller = is_worth_swapping(self.bytes, later.bytes) && tolerated;
-        let nearer = self.misses(target) > TOLERATED && later.misses(target) + NEARER < self.misses(target);
+        let nearer = self.misses(target) > REFINED && later.misses(target) + NEARER < self.misses(target);
         if smaller || nearer { Verdict::Swap } else { Verdict::Keep }
     }
 }
@@ -141,7 +144,7 @@ mod tests {
             let encoder = |setting: f32| lift + 105.0 * (setting / 100.0).powf(0.45) - 8.0;
             let expected = |points: f32| ((points + 8.0).max(0.0) / 105.0).powf(1.0 / 0.45) * 100.0 + off;
             prop_assume!(encoder(100.0) >= f32::from(points) && encoder(0.0) <= f32::from(points));
-            let mut search = search(target(points), 1.5, &expected);
+            let mut search = search(target(points), 1.5, Effort::Fast, &expected);
             let mut nearest = f32::MAX;
             while let Some(setting) = search.next_setting() {
                 let fidelity = encoder(setting);

@@ -52,7 +52,10 @@ mod tests {
         let facts = Facts::plain(Format::Jpeg, Size::new(4000, 3000), Kind::Photo);
         let scale = Scale::of(&plan_for(&"640w".parse().expect("a recipe"), &facts));
         let samples = vec![Sample { setting: 62.0, fidelity: 70.25, bytes: 0.0625 }];
-        let measured = Measured { curves: vec![Curve { scale, samples, exact: Some(0.8) }], ..Measured::default() };
+        let measured = Measured {
+            curves: vec![Curve { scale, at_best: samples.clone(), samples, exact: Some(0.8) }],
+            ..Measured::default()
+        };
         records.keep_curve("aa", Format::Avif, &Measured::default()).expect("kept");
         records.keep_curve("aa", Format::Avif, &measured).expect("kept again");
         let curves = records.curves("aa").expect("asked");

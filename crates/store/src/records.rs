@@ -65,6 +65,8 @@ const STEPS: &[M<'static>] = &[
     ALTER TABLE renditions ADD COLUMN family TEXT NOT NULL DEFAULT '';
     CREATE INDEX renditions_by_family ON renditions (family);",
     ),
+    // Encoders are set otherwise since, and facts tell more: both are learnt anew.
+    M::up("DELETE FROM curves; DELETE FROM originals;"),
 ];
 
 /// What tells one state of a file from another without reading it.

@@ -6,15 +6,20 @@ use std::{ffi::CStr, ffi::c_int};
 use kivet_recipe::{Format, Gamut};
 use libavif_sys as sys;
 
-use super::Writing;
+use super::{FullColour, Writing};
 use crate::{ImageError, Raster};
 
-/// Of 0 (smallest) to 10 (fastest).
+/// Of 0 (smallest) to 10 (fastest). On photographs 8 saves a sixth and takes twice as long; on very smooth pictures it takes
+/// up to ten times the bytes, which a curve's sample at best tells. 7 saves another twentieth in five times the time.
 const SPEED: c_int = 9;
-const BEST_SPEED: c_int = 7;
+const BEST_SPEED: c_int = 8;
 
 /// From this setting on colour is stored at full size: half-size colour holds likeness below what is asked there.
-const FULL_COLOUR_FROM: f32 = 87.0;
+const FULL_COLOUR: FullColour = FullColour { from: 84.0, as_good: 79.6 };
+
+/// Quantisation by frequency, from the steepest of the codec's matrices on: 7% fewer bytes for a likeness over the demo's
+/// and the generated photographs, 13% on grain, in the same time.
+const OPTIONS: [(&CStr, &CStr); 2] = [(c"color:enable-qm", c"1"), (c"color:qm-min", c"0")];
 
 /// Transparency has hard edges that show damage first, and costs few bytes.
 const ALPHA_QUALITY: c_int = 90;
@@ -34,7 +39,7 @@ impl Image {
         // own memory, which the library only reads while converting into planes it allocates itself.
         unsafe {
             let size = raster.size();
-            let full = setting >= FULL_COLOUR_FROM;
+            let full = FULL_COLOUR.applies(setting);
             let layout = if full { sys::AVIF_PIXEL_FORMAT_YUV444 } else { sys::AVIF_PIXEL_FORMAT_YUV420 };
             let image = sys::avifImageCreate(size.width, size.height, 8, layout);
             if image.is_null() {
@@ -78,18 +83,23 @@ struct Encoder(*mut sys::avifEncoder);
 
 impl Encoder {
     fn new(setting: f32, speed: c_int) -> Result<Self, ImageError> {
-        // SAFETY: checked for null before its plain fields are set.
+        // SAFETY: checked for null before its plain fields are set; options are static, null-terminated strings, which
+        // the library copies.
         unsafe {
             let encoder = sys::avifEncoderCreate();
             if encoder.is_null() {
                 return Err(failed("no memory for an encoder"));
             }
             (*encoder).speed = speed;
-            (*encoder).quality = setting.round().clamp(0.0, 100.0) as c_int;
+            (*encoder).quality = FULL_COLOUR.quality(setting).round().clamp(0.0, 100.0) as c_int;
             (*encoder).qualityAlpha = ALPHA_QUALITY;
             // Requests run beside each other; one thread each keeps them fair.
             (*encoder).maxThreads = 1;
-            Ok(Self(encoder))
+            let encoder = Self(encoder);
+            for (name, value) in OPTIONS {
+                check(sys::avifEncoderSetCodecSpecificOption(encoder.0, name.as_ptr(), value.as_ptr()))?;
+            }
+            Ok(encoder)
         }
     }
 

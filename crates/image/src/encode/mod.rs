@@ -45,6 +45,25 @@ impl Writing {
     }
 }
 
+/// Where on its scale of settings an encoder turns from half-size to full-size colour.
+struct FullColour {
+    from: f32,
+    /// The encoder's own quality that is with full-size colour as good as `from` with half: likeness rises without a step.
+    as_good: f32,
+}
+
+impl FullColour {
+    fn applies(&self, setting: f32) -> bool {
+        setting >= self.from
+    }
+
+    /// The encoder's own quality for a setting.
+    fn quality(&self, setting: f32) -> f32 {
+        let share = (100.0 - self.as_good) / (100.0 - self.from);
+        if self.applies(setting) { 100.0 - (100.0 - setting) * share } else { setting }
+    }
+}
+
 /// Writes `raster` in `format`, fast and in sRGB. JPEG drops an alpha channel: flatten first.
 ///
 /// # Errors

@@ -30,7 +30,8 @@ impl Probe {
         Self::whole(PARTS.of(raster), scale)
     }
 
-    /// The curve of `format`: its lossy form at a few settings, and the bytes of its exact form if `exact`.
+    /// The curve of `format`: its lossy form at a few settings in a hurry and at two at best, and the bytes of its exact
+    /// form if `exact`.
     ///
     /// # Errors
     /// If it cannot be encoded or scored.
@@ -46,15 +47,9 @@ impl Probe {
             }
             _ => None,
         };
-        Ok(Curve { scale: self.scale, samples, exact })
-    }
-
-    /// One encode at high likeness with an encoder at its best: how far that lies from the curve.
-    ///
-    /// # Errors
-    /// If it cannot be encoded or scored.
-    pub fn at_best(&self, format: Format) -> Result<Option<Sample>, ImageError> {
-        settings(format).get(2).map(|setting| self.sample(format, *setting, Effort::Best)).transpose()
+        let at_best: Result<_, _> =
+            at_best(format).iter().map(|setting| self.sample(format, *setting, Effort::Best)).collect();
+        Ok(Curve { scale: self.scale, samples, at_best: at_best?, exact })
     }
 
     fn sample(&self, format: Format, setting: f32, effort: Effort) -> Result<Sample, ImageError> {
@@ -64,13 +59,24 @@ impl Probe {
     }
 }
 
-/// Where an encoder is sampled: from the least it gives, or about fidelity 25, to the best it has.
+/// Where an encoder is sampled in a hurry: from the least it gives to the best it has.
 const fn settings(format: Format) -> &'static [f32] {
     match format {
-        Format::Avif => &[24.0, 48.0, 70.0, 88.0, 97.0],
+        Format::Avif => &[0.0, 24.0, 48.0, 70.0, 88.0, 97.0],
         Format::Jxl => &[0.0, 40.0, 74.0, 95.0],
         Format::Webp => &[0.0, 40.0, 80.0, 100.0],
-        Format::Jpeg => &[15.0, 42.0, 76.0, 92.0, 99.0],
+        Format::Jpeg => &[4.0, 15.0, 42.0, 76.0, 92.0, 99.0],
+        _ => &[],
+    }
+}
+
+/// Where an encoder is sampled at its best: near fidelity 50 and 75.
+const fn at_best(format: Format) -> &'static [f32] {
+    match format {
+        Format::Avif => &[48.0, 70.0],
+        Format::Jxl => &[40.0, 74.0],
+        Format::Webp => &[40.0, 80.0],
+        Format::Jpeg => &[42.0, 76.0],
         _ => &[],
     }
 }

@@ -4,8 +4,9 @@ use kivet_recipe::Size;
 
 use crate::Raster;
 
-/// How many parts, and how large; fewer across and more down, or the other way, where a picture is narrow. Many small ones meet more of a picture; every seam between them is an edge that costs an
-/// encoder bytes, so that few long ones tell bytes better.
+/// How many parts, and how large; fewer across and more down, or the other way, where a picture is narrow. Many small
+/// ones meet more of a picture; every seam between them is an edge that costs an encoder bytes and likeness, so that few
+/// large ones tell both better.
 #[derive(Clone, Copy)]
 pub(crate) struct Sheet {
     pub(crate) part: Size,
@@ -22,11 +23,12 @@ impl Sheet {
     /// `None` if the picture is hardly larger.
     pub(crate) fn cut(self, raster: &Raster) -> Option<Raster> {
         let Size { width, height } = raster.size();
-        let (part, across, down) = self.within(raster.size());
-        let sheet = Size::new(across * part.width, down * part.height);
-        if raster.size().pixels() * 4 <= sheet.pixels() * 5 {
+        let wanted = Size::new(self.across * self.part.width, self.down * self.part.height);
+        if raster.size().pixels() * 4 <= wanted.pixels() * 5 {
             return None;
         }
+        let (part, across, down) = self.within(raster.size());
+        let sheet = Size::new(across * part.width, down * part.height);
         let mut canvas = Raster::filled(sheet, [0; 4], raster.has_alpha());
         // In the middle of as many equal fields; a single column goes from one side to the other on the way down.
         let at = |free: u32, index: u32, count: u32| free * (2 * index + 1) / (2 * count);

@@ -74,7 +74,7 @@ fn a_probe_gives_a_rising_curve_and_a_glance_lies_near_it() {
         let target = Fidelity::new(middle.fidelity.round() as u8).expect("a fidelity");
         let writing = Writing::new(Encoding::Lossless);
         let expected = |points: f32| points - 10.0;
-        let (file, _) = crate::at_a_glance(&raster, (format, &expected), target, &writing).expect("scored");
+        let file = crate::at_a_glance(&raster, (format, &expected), target, &writing).expect("scored").bytes;
         let like = Ideal::new(&raster, Gamut::Srgb).likeness(&file).expect("scored");
         assert!((like - middle.fidelity).abs() <= 6.0, "{format}: {like} for {}", middle.fidelity);
         assert_eq!(curve.exact.is_some(), format == Format::Webp);

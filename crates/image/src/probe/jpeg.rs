@@ -22,20 +22,50 @@ pub(super) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
         .filter(|size| size.pixels() > 0)
         .ok_or_else(|| ImageError::damaged(Format::Jpeg, "no frame header with a size was found"))?;
     let icc = icc_profile(bytes);
+    let truncated = !has_end(bytes);
     Ok(Facts {
         orientation,
         profile: icc.as_deref().and_then(super::profile_name),
         wide: Space::of_icc(icc.as_deref()).is_wide(),
-        truncated: !has_end(bytes),
+        truncated,
+        detail: detail(bytes, stored).filter(|_| !truncated),
         ..Facts::plain(Format::Jpeg, orientation.apply(stored), Kind::Photo)
     })
+}
+
+/// Bits a pixel and the quantiser say how much detail an encoder found: over the demo's photographs at five qualities from
+/// 75 to 97, bits fall by the power 0.57 of the steps.
+fn detail(bytes: &[u8], stored: Size) -> Option<f32> {
+    const POWER: f32 = 0.57;
+    let coded = bytes.len().checked_sub(first_scan(bytes))?;
+    let bits = coded as f32 * 8.0 / stored.pixels() as f32;
+    Some(bits.ln() + POWER * luma_steps(bytes)?.ln()).filter(|detail| detail.is_finite())
+}
+
+/// The geometric mean of the first quantisation table (B.2.4.1), which is the one for brightness.
+fn luma_steps(bytes: &[u8]) -> Option<f32> {
+    const DQT: u8 = 0xDB;
+    let (_, table) = segments(bytes).find(|(marker, _)| *marker == DQT)?;
+    let (kind, steps) = table.split_first()?;
+    let steps: Vec<f32> = match kind >> 4 {
+        0 => steps.get(..64)?.iter().map(|step| f32::from(*step)).collect(),
+        _ => steps.get(..128)?.chunks_exact(2).map(|step| f32::from(u16::from_be_bytes([step[0], step[1]]))).collect(),
+    };
+    let mean = steps.iter().map(|step| step.max(1.0).ln()).sum::<f32>() / steps.len() as f32;
+    Some(mean.exp())
+}
+
+/// Where the first scan begins.
+fn first_scan(bytes: &[u8]) -> usize {
+    2 + segments(bytes).map(|(_, data)| data.len() + 4).sum::<usize>()
 }
 
 /// True if an end marker follows the first scan. Within coded data 0xFF is followed by 0 or a restart marker, so that
 /// the two bytes mean nothing else there (B.1.1.5).
 fn has_end(bytes: &[u8]) -> bool {
-    let scan: usize = 2 + segments(bytes).map(|(_, data)| data.len() + 4).sum::<usize>();
-    bytes.get(scan.min(bytes.len())..).is_some_and(|rest| rest.windows(2).rev().any(|pair| pair == [0xFF, 0xD9]))
+    bytes
+        .get(first_scan(bytes).min(bytes.len())..)
+        .is_some_and(|rest| rest.windows(2).rev().any(|pair| pair == [0xFF, 0xD9]))
 }
 
 /// True if the picture comes in several scans of coefficients (G.1): all must be held until the last.

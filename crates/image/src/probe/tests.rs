@@ -115,3 +115,26 @@ fn cut_off_and_scrambled_files_are_errors_never_panics() {
     }
     assert_eq!(probe(b"just a letter home", Limits::default()), Err(ImageError::NotAPicture));
 }
+
+/// What a JPEG says of its detail is the picture's, hardly the quality it was written at.
+#[test]
+fn a_jpeg_tells_how_much_detail_there_is() {
+    let noisy = |amount: u32| {
+        let pixel = |i: u32| (i.wrapping_mul(2_654_435_761) >> 16) % (amount + 1) + 100;
+        let bytes = (0..256u32 * 256).flat_map(|i| [pixel(i) as u8; 3]).collect();
+        Raster::new(Size::new(256, 256), false, bytes).expect("as many pixels")
+    };
+    let detail = |raster: &Raster, setting: f32| {
+        let file = encode(raster, Format::Jpeg, Encoding::Lossy { setting }).expect("encodes");
+        let facts = probe(&file, Limits::default()).expect("readable");
+        assert_eq!(probe(&file[..file.len() - 2], Limits::default()).expect("readable").detail, None, "cut short");
+        facts.detail.expect("a JPEG tells")
+    };
+    let (calm, grainy) = (noisy(8), noisy(60));
+    let [calm, grainy] = [calm, grainy].map(|raster| [75.0, 85.0, 92.0].map(|setting| detail(&raster, setting)));
+    assert!(grainy.iter().all(|grainy| calm.iter().all(|calm| grainy > &(calm + 0.5))), "{calm:?} {grainy:?}");
+    assert_eq!(
+        probe(&encoded(Format::Png, Encoding::Lossless, false), Limits::default()).expect("readable").detail,
+        None
+    );
+}

@@ -3,7 +3,7 @@
 use super::{Candidate, Encoding, Reason};
 use crate::{
     Accepted, Basis, Curves, Effort, Facts, Fidelity, Format, Kind, Plan, Policy, Prediction, Quality, Recipe, Scale,
-    curve::container_bytes, fidelity::expected_lossless,
+    View, curve::container_bytes, fidelity::expected_lossless,
 };
 
 /// Formats Kivet writes.
@@ -22,22 +22,33 @@ pub(super) struct Scene<'a> {
     pub(super) moving: bool,
     pub(super) transparent: bool,
     pub(super) target: Fidelity,
+    pub(super) accepted: Accepted,
 }
 
 impl Scene<'_> {
-    /// Every format that may be sent: those that reach the target first, fewest expected bytes first.
-    pub(super) fn candidates(&self, accepted: Accepted) -> Vec<Candidate> {
+    /// Every format that may be sent: those that reach the target first, fewest expected bytes first, weighed by how
+    /// much each is wanted.
+    pub(super) fn candidates(&self) -> Vec<Candidate> {
         let mut candidates: Vec<Candidate> = WRITTEN
             .into_iter()
-            .filter(|format| self.may_send(*format, accepted))
+            .filter(|format| self.may_send(*format))
             .filter(|format| self.plan.size.width.max(self.plan.size.height) <= format.max_side())
             .filter_map(|format| self.candidate(format))
             .collect();
-        candidates.sort_by_key(|candidate| (self.falls_short(candidate), candidate.predicted_bytes));
+        candidates.sort_by_key(|candidate| (self.falls_short(candidate), self.weighed(candidate)));
         candidates
     }
 
-    fn may_send(&self, format: Format, accepted: Accepted) -> bool {
+    /// The bytes of a candidate, more of them the less its format is wanted (RFC 9110, section 12.5.1: a relative
+    /// preference).
+    fn weighed(&self, candidate: &Candidate) -> u64 {
+        // A format named outright may not be accepted at all.
+        let weight = Some(self.accepted.weight(candidate.format)).filter(|weight| *weight > 0.0);
+        (candidate.predicted_bytes as f64 / weight.unwrap_or(1.0)).round() as u64
+    }
+
+    fn may_send(&self, format: Format) -> bool {
+        let accepted = self.accepted;
         let built = self.policy.jxl || format != Format::Jxl;
         let wanted = match self.recipe.format {
             Some(named) => format == named,
@@ -60,9 +71,9 @@ impl Scene<'_> {
         if self.recipe.format.is_some() {
             return Some((fewest, Reason::Named));
         }
-        let most = fewest.predicted_bytes * (100 + u64::from(self.policy.surplus)) / 100;
+        let most = self.weighed(&fewest) * (100 + u64::from(self.policy.surplus)) / 100;
         let close = |candidate: &&Candidate| {
-            candidate.predicted_bytes <= most && self.falls_short(candidate) == self.falls_short(&fewest)
+            self.weighed(candidate) <= most && self.falls_short(candidate) == self.falls_short(&fewest)
         };
         let easiest = candidates.iter().filter(close).min_by_key(|candidate| work(candidate.format)).copied();
         let easiest = easiest.filter(|easiest| self.policy.surplus > 0 && easiest.format != fewest.format);
@@ -91,7 +102,11 @@ impl Scene<'_> {
         let named = self.recipe.format.is_some();
         let exact = self.recipe.quality == Some(Quality::Lossless)
             || (self.recipe.quality.is_none() && self.facts.kind == Kind::Flat && !self.moving);
-        let effort = if self.policy.improve { Effort::Best } else { Effort::Fast };
+        let effort = if self.policy.improve {
+            self.curves.final_effort(format, self.target, Scale::of(self.plan))
+        } else {
+            Effort::Fast
+        };
         let lossy = || self.lossy(format, effort).map(|found| of_lossy(format, found));
         let lossless = || self.lossless(format);
         match (exact, named) {
@@ -107,7 +122,7 @@ impl Scene<'_> {
     }
 
     fn lossy(&self, format: Format, effort: Effort) -> Option<Prediction> {
-        self.curves.lossy(format, self.target, Scale::of(self.plan), self.plan.size.pixels(), effort)
+        self.curves.lossy(format, self.target, View::of(self.plan, self.facts), self.plan.size.pixels(), effort)
     }
 
     fn lossless(&self, format: Format) -> Option<Candidate> {

@@ -240,8 +240,9 @@ pub fn choose(
     }
     let moving = facts.motion && !recipe.still && recipe.format.is_none_or(Format::can_move);
     let transparent = is_transparent(&recipe, facts, &plan);
-    let scene = Scene { recipe: &recipe, facts, curves, policy, plan: &plan, moving, transparent, target: aim.target };
-    let candidates = scene.candidates(request.accepted);
+    let (target, accepted) = (aim.target, request.accepted);
+    let scene = Scene { recipe: &recipe, facts, curves, policy, plan: &plan, moving, transparent, target, accepted };
+    let candidates = scene.candidates();
     let Some((best, reason)) = scene.best(&candidates) else {
         let format = recipe.format.unwrap_or(Format::Png);
         return Err(ChoiceError::TooLong { size: plan.size, format, max: format.max_side() });

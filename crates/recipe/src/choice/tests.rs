@@ -30,6 +30,10 @@ fn the_request_decides_among_what_it_accepts() {
     sends("640w", &photo, "image/webp,*/*", Format::Webp);
     sends("640w", &photo, "*/*", Format::Jpeg);
     assert_eq!(sends("640w_as-png", &photo, "image/avif", Format::Png).reason, Reason::Named);
+    // AVIF takes fewer bytes, but not half as many.
+    sends("640w", &photo, "image/avif;q=0.5,image/webp,*/*", Format::Webp);
+    sends("640w", &photo, "image/avif;q=0.01,image/webp;q=0.01", Format::Jpeg);
+    sends("640w_as-avif", &photo, "image/avif;q=0.01", Format::Avif);
 }
 
 #[test]
@@ -122,8 +126,10 @@ fn an_originals_own_curve_overrules_the_prior() {
             .to_vec()
     };
     let scale = Scale::of(&plan_for(&"640w".parse().expect("a recipe"), &photo));
-    let measured =
-        |bytes| Measured { curves: vec![Curve { scale, samples: samples(bytes), exact: None }], ..Measured::default() };
+    let measured = |bytes| Measured {
+        curves: vec![Curve { scale, samples: samples(bytes), at_best: Vec::new(), exact: None }],
+        ..Measured::default()
+    };
     let curves =
         Curves([(Format::Avif, measured(0.2)), (Format::Jxl, measured(0.15)), (Format::Webp, measured(0.14))].into());
     let with = |accept: &str, policy: &Policy| {
@@ -162,7 +168,8 @@ fn only_lossy_candidates_near_the_best_contend() {
 #[test]
 fn less_work_is_preferred_where_the_policy_says_so() {
     let photo = facts(false, Kind::Photo);
-    let quick = chosen("640w", &photo, &accepting("image/avif,image/webp"), &Policy::LEAST_WORK);
+    let policy = Policy { surplus: 50, ..Policy::LEAST_WORK };
+    let quick = chosen("640w", &photo, &accepting("image/avif,image/webp"), &policy);
     assert_eq!((quick.format, quick.reason), (Format::Webp, Reason::LeastWork));
     assert!(quick.candidates[0].predicted_bytes < quick.candidates[1].predicted_bytes);
 }

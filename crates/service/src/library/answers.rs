@@ -88,6 +88,7 @@ impl FactsAnswer {
             focus,
             looks,
             content: _,
+            detail: _,
         } = original.facts();
         let hex = |[r, g, b]: [u8; 3]| format!("#{r:02x}{g:02x}{b:02x}");
         Self {

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use kivet_image::{Ideal, Raster, Rendition, Timings, Writing, write};
 use kivet_recipe::{
-    Choice, Curves, Effort, Encoding, Fidelity, Finalist, Format, Recipe, Sample, Seen, Verdict, choose,
+    Choice, Curves, Effort, Encoding, Fidelity, Finalist, Format, REFINED, Recipe, Sample, Seen, Verdict, choose,
 };
 use kivet_store::{Blob, BlobHead, Stage, etag_of};
 
@@ -64,7 +64,10 @@ impl Workshop {
 
     /// The likeness of a first rendition, remembered.
     fn scored(&self, job: &Job, ideal: &Ideal, raster: &Raster, first: &Blob) -> Result<f32, PipelineError> {
-        let fidelity = ideal.likeness(&first.bytes).map_err(|source| of_image(&job.original, source))?;
+        let fidelity = match first.head.fidelity {
+            Some(known) => known,
+            None => ideal.likeness(&first.bytes).map_err(|source| of_image(&job.original, source))?,
+        };
         let setting = first.head.setting.unwrap_or_default();
         let sample = kivet_image::sample(raster, job.choice.format, setting, fidelity, first.bytes.len());
         self.learn(job, Effort::Fast, &[sample])?;
@@ -150,13 +153,17 @@ impl Workshop {
         let format = job.choice.format;
         let setting = first.head.setting.unwrap_or_default();
         let curves = self.known_curves(&job.original);
-        let expected = |points| curves.setting(format, points, job.scale(), Effort::Best).unwrap_or(setting);
-        let writing = self.writing(job, job.choice.encoding)?;
+        let effort = curves.final_effort(format, target, job.scale());
+        let held = Finalist { setting, fidelity, bytes: first.bytes.len() as u64 };
+        if effort == Effort::Fast && held.misses(target) <= REFINED {
+            return Ok(declared_final(first, Some(fidelity)));
+        }
+        let expected = |points| curves.setting(format, points, job.view(), effort).unwrap_or(setting);
+        let writing = Writing { effort, ..self.writing(job, job.choice.encoding)? };
         let wait = || self.wait_until_idle();
         let found = kivet_image::refine(raster, ideal, (format, &expected), target, &writing, &wait)
             .map_err(|source| of_image(&job.original, source))?;
-        self.learn(job, Effort::Best, &found.tried)?;
-        let held = Finalist { setting, fidelity, bytes: first.bytes.len() as u64 };
+        self.learn(job, effort, &found.tried)?;
         Ok(match held.against(&found.finalist, target) {
             Verdict::Swap => finished(first, found.bytes, Some(found.finalist.fidelity), Some(found.finalist.setting)),
             Verdict::Keep => declared_final(first, Some(fidelity)),

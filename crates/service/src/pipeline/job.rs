@@ -2,12 +2,12 @@
 
 use std::sync::Arc;
 
-use kivet_recipe::{Choice, Edits, Encoding, Plan, Recipe, Request, Scale};
+use kivet_recipe::{Choice, Edits, Encoding, Plan, Recipe, Request, Scale, View};
 
 use crate::shelves::Original;
 
 /// Part of every key: raised when the engine's output changes, so that no older rendition is taken for a newer one.
-pub(super) const ENGINE_REVISION: u32 = 3;
+pub(super) const ENGINE_REVISION: u32 = 4;
 
 /// What is to be made of which original.
 #[derive(Clone, Debug)]
@@ -65,6 +65,11 @@ impl Job {
     /// How much of the original's detail it holds.
     pub(super) fn scale(&self) -> Scale {
         Scale::of(&self.choice.plan)
+    }
+
+    /// What it shows of the original.
+    pub(super) fn view(&self) -> View {
+        View::of(&self.choice.plan, self.original.facts())
     }
 }
 

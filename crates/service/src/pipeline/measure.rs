@@ -42,10 +42,8 @@ impl Workshop {
                 self.wait_until_idle();
                 measured.push(probe.curve(format, exact).map_err(image)?);
             }
-            self.wait_until_idle();
-            let at_best = probes.first().map(|probe| probe.at_best(format)).transpose().map_err(image)?.flatten();
             let entry = curves.0.entry(format).or_default();
-            (entry.curves, entry.at_best) = (measured, at_best);
+            entry.curves = measured;
             self.records.keep_curve(&original.record.hash, format, entry).map_err(of_store)?;
         }
         // All at once: a choice between measured and guessed formats would favour the lucky guess.

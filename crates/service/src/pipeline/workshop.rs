@@ -5,7 +5,9 @@ use std::{
     time::{Duration, Instant},
 };
 
-use kivet_image::{Assets, ImageError, Limits as EngineLimits, Raster, Reduction, Rendition, Timings, Work, Writing};
+use kivet_image::{
+    Assets, Glanced, ImageError, Limits as EngineLimits, Raster, Reduction, Rendition, Timings, Work, Writing,
+};
 use kivet_recipe::{Choice, Curves, Effort, Encoding, Fidelity, Format, Gamut};
 use kivet_store::{Blob, BlobHead, Blobs, OriginalRecord, Records, RenditionRecord, Stage, etag_of};
 use moka::future::Cache;
@@ -49,17 +51,19 @@ impl Workshop {
         let draw = started.elapsed();
         // The original is read again only for what is kept of its metadata.
         let bytes = if choice.edits.keep.is_some() { read(original)? } else { Vec::new() };
-        let (made, encoding) = match (choice.encoding, choice.target) {
+        let (made, encoding, fidelity) = match (choice.encoding, choice.target) {
             (Encoding::Lossy { setting }, Some(target)) => {
-                let (made, setting) = self.glanced(job, &raster, &bytes, (setting, target)).map_err(image)?;
-                (made, Encoding::Lossy { setting })
+                let made = self.glanced(job, &raster, &bytes, (setting, target)).map_err(image)?;
+                (made.bytes, Encoding::Lossy { setting: made.setting }, made.fidelity)
             }
-            (exact, _) => (kivet_image::finish(&raster, &bytes, facts, choice).map_err(image)?.bytes, exact),
+            (exact, _) => (kivet_image::finish(&raster, &bytes, facts, choice).map_err(image)?.bytes, exact, None),
         };
         let made = Rendition { format: choice.format, size: raster.size(), bytes: made, timings: Timings::default() };
         let better = self.policy.improve && matches!(encoding, Encoding::Lossy { .. } | Encoding::Lossless);
         let stage = if better { Stage::First } else { Stage::Final };
-        Ok((blob(made, stage, encoding), Timings { draw, encode: started.elapsed() - draw }))
+        let mut made = blob(made, stage, encoding);
+        made.head.fidelity = fidelity;
+        Ok((made, Timings { draw, encode: started.elapsed() - draw }))
     }
 
     /// A lossy first rendition: the setting is what is expected, corrected by a glance at the drawn picture.
@@ -69,11 +73,11 @@ impl Workshop {
         raster: &Raster,
         bytes: &[u8],
         (setting, target): (f32, Fidelity),
-    ) -> Result<(Vec<u8>, f32), ImageError> {
+    ) -> Result<Glanced, ImageError> {
         let Choice { format, flatten, gamut, edits, .. } = &job.choice;
         let flat = flatten.filter(|_| raster.has_alpha()).map(|colour| raster.clone().flattened(colour));
         let curves = self.known_curves(&job.original);
-        let expected = |points| curves.setting(*format, points, job.scale(), Effort::Fast).unwrap_or(setting);
+        let expected = |points| curves.setting(*format, points, job.view(), Effort::Fast).unwrap_or(setting);
         let kept = kivet_image::kept(bytes, job.original.facts().format, edits.keep);
         let writing = Writing { gamut: *gamut, kept, ..Writing::new(Encoding::Lossless) };
         kivet_image::at_a_glance(flat.as_ref().unwrap_or(raster), (*format, &expected), target, &writing)

@@ -187,7 +187,7 @@ impl RequestSeen {
         let formats = [Format::Avif, Format::Jxl, Format::Webp, Format::Jpeg, Format::Png, Format::Gif, Format::Svg];
         let accepted = formats.into_iter().filter(|format| request.accepted.contains(*format));
         Self {
-            accepts: accepted.map(|format| format.to_string()).collect(),
+            accepts: accepted.map(|format| wanted(format, request.accepted.weight(format))).collect(),
             width: request.hints.width,
             density: request.hints.density,
             viewport_width: request.hints.viewport_width,
@@ -236,6 +236,11 @@ impl ReadyRendition {
             fidelity: blob.head.fidelity,
         }
     }
+}
+
+/// A format as `Accept` wants it.
+fn wanted(format: Format, weight: f64) -> String {
+    if weight < 1.0 { format!("{format};q={weight}") } else { format.to_string() }
 }
 
 fn width_from(width: WidthFrom) -> String {

@@ -3,17 +3,25 @@
 //! A curve is measured at up to two scales on small probes, interpolated monotonically, and corrected by every real
 //! rendition that was scored later.
 
+mod shape;
+mod view;
+
 use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use crate::{Effort, Expected, Fidelity, Format, Plan, fidelity, monotone::Monotone};
+use crate::{Effort, Expected, Fidelity, Format, fidelity};
+use shape::{Shape, between, shift};
+pub use view::{Scale, View};
 
 /// How far the correction by a scored rendition reaches: powers of two of scale, and points of fidelity.
 const REACH: (f32, f32) = (0.25, 8.0);
 
 /// The weight of no correction at all beside those that were seen.
 const DOUBT: f32 = 0.05;
+
+/// An encoder at its best must save this share of the bytes to be worth its time.
+const WORTH: f32 = 0.02;
 
 /// Scored renditions remembered of one format; the oldest is forgotten first.
 const MOST_SEEN: usize = 32;
@@ -29,19 +37,6 @@ pub struct Sample {
     pub bytes: f32,
 }
 
-/// How much of an original's detail a rendition holds: the base-two logarithm of drawn to cropped pixels, in length.
-#[derive(Clone, Copy, Debug, PartialEq, PartialOrd, Serialize, Deserialize)]
-#[serde(transparent)]
-pub struct Scale(f32);
-
-impl Scale {
-    /// The scale a plan draws at.
-    pub fn of(plan: &Plan) -> Self {
-        let share = plan.drawn.pixels() as f64 / (plan.crop.width * plan.crop.height).max(1.0);
-        Self((share.log2() / 2.0) as f32)
-    }
-}
-
 /// One encoder's samples at one scale, fast settings.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Curve {
@@ -49,6 +44,9 @@ pub struct Curve {
     pub scale: Scale,
     /// The samples, settings rising.
     pub samples: Vec<Sample>,
+    /// Samples by the encoder at its best, settings rising: how far they lie from the others is this picture's own.
+    #[serde(default)]
+    pub at_best: Vec<Sample>,
     /// Bytes a pixel of the exact form, where the format has one and it was measured.
     pub exact: Option<f32>,
 }
@@ -69,9 +67,6 @@ pub struct Seen {
 pub struct Measured {
     /// The curves, scales rising.
     pub curves: Vec<Curve>,
-    /// One sample at the first scale by the encoder at its best: how far that lies from the curve is this picture's own.
-    #[serde(default)]
-    pub at_best: Option<Sample>,
     /// Scored renditions, oldest first.
     pub seen: Vec<Seen>,
 }
@@ -107,20 +102,20 @@ pub struct Prediction {
 }
 
 impl Curves {
-    /// What a lossy rendition of `pixels` at `scale` is expected to need in `format`; `None` where it has no lossy form.
+    /// What a lossy rendition of `pixels` that shows `view` is expected to need in `format`; `None` where it has no lossy form.
     /// Setting and bytes never fall as the target rises.
     pub fn lossy(
         &self,
         format: Format,
         target: Fidelity,
-        scale: Scale,
+        view: View,
         pixels: u64,
         effort: Effort,
     ) -> Option<Prediction> {
-        let prior = fidelity::expected_with(format, target, effort)?;
         let goal = f32::from(target.get());
+        let prior = fidelity::usual(format, goal, view.busy(), effort)?;
         let (point, fidelity, basis) =
-            match self.0.get(&format).and_then(|measured| measured.lossy(format, goal, scale, effort)) {
+            match self.0.get(&format).and_then(|measured| measured.lossy(format, goal, view.scale, effort)) {
                 Some(found) => found,
                 None => (prior, goal, Basis::Prior),
             };
@@ -129,10 +124,9 @@ impl Curves {
     }
 
     /// The setting that is expected to give `points`, which may lie beyond 1 to 100: for searches.
-    pub fn setting(&self, format: Format, points: f32, scale: Scale, effort: Effort) -> Option<f32> {
-        let measured = self.0.get(&format).and_then(|measured| measured.at(format, points, scale, effort));
-        let (shift, _) = fidelity::effort_shift(format, effort);
-        measured.map(|at| at.0).or_else(|| Some(fidelity::usual(format, points)?.setting + shift))
+    pub fn setting(&self, format: Format, points: f32, view: View, effort: Effort) -> Option<f32> {
+        let measured = self.0.get(&format).and_then(|measured| measured.at(format, points, view.scale, effort));
+        measured.map(|at| at.0).or_else(|| Some(fidelity::usual(format, points, view.busy(), effort)?.setting))
     }
 
     /// Bytes a pixel measured of the exact form.
@@ -141,6 +135,18 @@ impl Curves {
         let (below, above, share) = between(curves, scale)?;
         let (a, b) = (below.exact?.ln(), above.exact?.ln());
         Some((a + (b - a) * share).exp())
+    }
+
+    /// How a final rendition is written: by the encoder at its best, unless that was seen to gain nothing for this
+    /// picture. Some encoders at their best trade smooth gradients for bytes and need more for the same likeness.
+    pub fn final_effort(&self, format: Format, target: Fidelity, scale: Scale) -> Effort {
+        let points = f32::from(target.get());
+        let factor = |measured: &Measured| {
+            let (below, above, share) = between(&measured.curves, scale)?;
+            Some(shift((&Shape::of(below)?, &Shape::of(above)?, share), format, points, Effort::Best).1)
+        };
+        let saves = self.0.get(&format).and_then(factor).is_none_or(|factor| factor <= (1.0 - WORTH).ln());
+        if saves { Effort::Best } else { Effort::Fast }
     }
 
     /// Remembers a scored rendition.
@@ -195,76 +201,20 @@ impl Measured {
     fn at(&self, format: Format, points: f32, scale: Scale, effort: Effort) -> Option<(f32, f32, Basis)> {
         let (below, above, share) = between(&self.curves, scale)?;
         let (below, above) = (Shape::of(below)?, Shape::of(above)?);
-        let (shift, factor) = self.shift(format, effort);
-        let plain = |fidelity: f32| {
+        let plain = |fidelity: f32, effort: Effort| {
             let (a, b) = (below.at(fidelity), above.at(fidelity));
+            let (shift, factor) = shift((&below, &above, share), format, fidelity, effort);
             (a.0 + (b.0 - a.0) * share + shift, a.1 + (b.1 - a.1) * share + factor)
         };
         let near: Vec<Residual> = self
             .seen
             .iter()
             .filter(|seen| (seen.scale.0 - scale.0).abs() <= 4.0 * REACH.0)
-            .map(|seen| {
-                // What one effort taught holds for the other, their usual distance apart.
-                let (setting, bytes) = plain(seen.sample.fidelity);
-                let (other_shift, other_factor) = self.shift(format, seen.effort);
-                Residual::of(seen, scale, (setting - shift + other_shift, bytes - factor + other_factor))
-            })
+            // What one effort taught holds for the other, their usual distance apart.
+            .map(|seen| Residual::of(seen, scale, plain(seen.sample.fidelity, seen.effort)))
             .collect();
-        let (setting, bytes) = if near.is_empty() { plain(points) } else { corrected(&near, points, plain) };
+        let (setting, bytes) = corrected(&near, points, |fidelity| plain(fidelity, effort));
         Some((setting, bytes, if near.is_empty() { Basis::Curve } else { Basis::Corrected }))
-    }
-
-    /// What an encoder's effort changes: points of setting, and the logarithm of a factor of bytes.
-    fn shift(&self, format: Format, effort: Effort) -> (f32, f32) {
-        let own = || {
-            let (best, curve) = (self.at_best.filter(|_| effort == Effort::Best)?, Shape::of(self.curves.first()?)?);
-            let (setting, bytes) = curve.at(best.fidelity);
-            Some((best.setting - setting, best.bytes.max(1e-5).ln() - bytes))
-        };
-        let (shift, factor) = fidelity::effort_shift(format, effort);
-        own().unwrap_or((shift, factor.ln()))
-    }
-}
-
-/// The two curves around a scale and how far it lies from the first to the second; the same twice beyond the ends.
-fn between(curves: &[Curve], scale: Scale) -> Option<(&Curve, &Curve, f32)> {
-    let next = curves.iter().position(|curve| curve.scale >= scale).unwrap_or(curves.len().checked_sub(1)?);
-    let (below, above) = (&curves[next.saturating_sub(1)], &curves[next]);
-    let width = above.scale.0 - below.scale.0;
-    let share = if width > 0.0 { ((scale.0 - below.scale.0) / width).clamp(0.0, 1.0) } else { 0.0 };
-    Some((below, above, share))
-}
-
-/// A curve's samples as functions of fidelity: the setting, and the logarithm of bytes.
-struct Shape {
-    settings: Monotone,
-    bytes: Monotone,
-    least: f32,
-    best: f32,
-}
-
-impl Shape {
-    fn of(curve: &Curve) -> Option<Self> {
-        // Where an encoder gives no more for a higher setting, the lower one is the answer.
-        let mut rising: Vec<Sample> = Vec::with_capacity(curve.samples.len());
-        for sample in &curve.samples {
-            let bytes = rising.last().map_or(sample.bytes, |last| sample.bytes.max(last.bytes));
-            if rising.last().is_none_or(|last| sample.fidelity > last.fidelity + 0.25) {
-                rising.push(Sample { bytes, ..*sample });
-            }
-        }
-        let points = |value: fn(&Sample) -> f32| rising.iter().map(|sample| (sample.fidelity, value(sample))).collect();
-        Some(Self {
-            settings: Monotone::through(points(|sample| sample.setting))?,
-            bytes: Monotone::through(points(|sample| sample.bytes.max(1e-5).ln()))?,
-            least: rising.first().filter(|first| first.setting <= 0.0).map_or(f32::MIN / 4.0, |first| first.fidelity),
-            best: rising.last()?.fidelity,
-        })
-    }
-
-    fn at(&self, fidelity: f32) -> (f32, f32) {
-        (self.settings.at(fidelity), self.bytes.at(fidelity))
     }
 }
 
@@ -316,7 +266,7 @@ mod tests {
             sample(80.0, 82.0, 0.12 * bytes),
             sample(95.0, 91.0, 0.3 * bytes),
         ];
-        Curve { scale: Scale(scale), samples, exact: None }
+        Curve { scale: Scale(scale), samples, at_best: Vec::new(), exact: None }
     }
 
     fn curves() -> Curves {
@@ -325,8 +275,12 @@ mod tests {
     }
 
     fn at(curves: &Curves, target: u8, scale: f32) -> Prediction {
-        let target = Fidelity::new(target).expect("a fidelity");
-        curves.lossy(Format::Avif, target, Scale(scale), 1_000_000, Effort::Fast).expect("AVIF has a lossy form")
+        at_effort(curves, target, scale, Effort::Fast)
+    }
+
+    fn at_effort(curves: &Curves, target: u8, scale: f32, effort: Effort) -> Prediction {
+        let (target, view) = (Fidelity::new(target).expect("a fidelity"), View { scale: Scale(scale), detail: None });
+        curves.lossy(Format::Avif, target, view, 1_000_000, effort).expect("AVIF has a lossy form")
     }
 
     #[test]
@@ -340,6 +294,19 @@ mod tests {
         let best = at(&curves, 100, -2.0);
         assert_eq!((best.fidelity, best.basis), (91.0, Basis::Curve), "no more is promised than was reached");
         assert_eq!(at(&Curves::default(), 70, -2.0).basis, Basis::Prior);
+    }
+
+    #[test]
+    fn an_encoder_that_gains_nothing_at_its_best_is_not_kept_waiting_for() {
+        let with = |bytes: f32| {
+            let mut curves = curves();
+            let sample = Sample { setting: 62.0, fidelity: 70.0, bytes };
+            curves.0.get_mut(&Format::Avif).expect("its curve").curves[0].at_best = vec![sample];
+            curves.final_effort(Format::Avif, Fidelity::DEFAULT, Scale(-4.0))
+        };
+        // The first curve has 0.12 bytes a pixel there.
+        assert_eq!((with(0.11), with(0.15)), (Effort::Best, Effort::Fast));
+        assert_eq!(Curves::default().final_effort(Format::Avif, Fidelity::DEFAULT, Scale(-3.0)), Effort::Best);
     }
 
     #[test]
@@ -358,13 +325,21 @@ mod tests {
         #[test]
         fn predictions_never_fall_as_the_target_rises(
             seen in prop::collection::vec((0.0f32..100.0, -20.0f32..95.0, 0.005f32..1.0, -5.0f32..0.0), 0..12), scale in -5.0f32..0.0,
+            at_best in prop::collection::vec((40.0f32..60.0, 0.02f32..0.08), 0..3), best in any::<bool>(),
         ) {
             let mut curves = curves();
+            for curve in &mut curves.0.get_mut(&Format::Avif).expect("its curve").curves {
+                let sample = |(i, (fidelity, bytes)): (usize, &(f32, f32))| {
+                    Sample { setting: 45.0 + 17.0 * i as f32, fidelity: fidelity + 22.0 * i as f32, bytes: *bytes }
+                };
+                curve.at_best = at_best.iter().enumerate().map(sample).collect();
+            }
+            let effort = if best { Effort::Best } else { Effort::Fast };
             for (setting, fidelity, bytes, scale) in seen {
                 let sample = Sample { setting, fidelity, bytes };
                 curves.learn(Format::Avif, Seen { scale: Scale(scale), effort: Effort::Fast, sample });
             }
-            let all: Vec<Prediction> = (1..=100).map(|target| at(&curves, target, scale)).collect();
+            let all: Vec<Prediction> = (1..=100).map(|target| at_effort(&curves, target, scale, effort)).collect();
             for pair in all.windows(2) {
                 prop_assert!(pair[1].setting >= pair[0].setting - 1e-3 && pair[1].bytes >= pair[0].bytes * 0.9999);
             }

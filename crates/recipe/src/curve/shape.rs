@@ -1,0 +1,88 @@
+//! A measured curve as functions of fidelity, and what the encoder's effort changes about it.
+
+use super::{Curve, Sample, Scale};
+use crate::{Effort, Format, fidelity, monotone::Monotone};
+
+/// How much a picture's own samples at best count beside what is usual.
+const OWN: f32 = 0.75;
+
+/// What an encoder's effort changes near `points` between two curves: points of setting, and the logarithm of a factor of
+/// bytes.
+pub(super) fn shift(
+    (below, above, share): (&Shape, &Shape, f32),
+    format: Format,
+    points: f32,
+    effort: Effort,
+) -> (f32, f32) {
+    let (usual, factor) = fidelity::effort_shift(format, effort);
+    match (below.shift(points), above.shift(points)) {
+        // Samples of a small probe tell which way this picture lies from the usual, not quite how far.
+        (Some(a), Some(b)) if effort == Effort::Best => {
+            let own = (a.0 + (b.0 - a.0) * share, a.1 + (b.1 - a.1) * share);
+            (usual + (own.0 - usual) * OWN, factor.ln() + (own.1 - factor.ln()) * OWN)
+        }
+        _ => (usual, factor.ln()),
+    }
+}
+
+/// The two curves around a scale and how far it lies from the first to the second; the same twice beyond the ends.
+pub(super) fn between(curves: &[Curve], scale: Scale) -> Option<(&Curve, &Curve, f32)> {
+    let next = curves.iter().position(|curve| curve.scale >= scale).unwrap_or(curves.len().checked_sub(1)?);
+    let (below, above) = (&curves[next.saturating_sub(1)], &curves[next]);
+    let width = above.scale.0 - below.scale.0;
+    let share = if width > 0.0 { ((scale.0 - below.scale.0) / width).clamp(0.0, 1.0) } else { 0.0 };
+    Some((below, above, share))
+}
+
+/// A curve's samples as functions of fidelity: the setting, and the logarithm of bytes.
+pub(super) struct Shape {
+    settings: Monotone,
+    bytes: Monotone,
+    pub(super) least: f32,
+    pub(super) best: f32,
+    /// Likenesses at best, rising, each with what it takes beside the same in a hurry: points of setting, and the logarithm
+    /// of a factor of bytes.
+    shifts: Vec<(f32, f32, f32)>,
+}
+
+impl Shape {
+    pub(super) fn of(curve: &Curve) -> Option<Self> {
+        // Where an encoder gives no more for a higher setting, the lower one is the answer.
+        let mut rising: Vec<Sample> = Vec::with_capacity(curve.samples.len());
+        for sample in &curve.samples {
+            let bytes = rising.last().map_or(sample.bytes, |last| sample.bytes.max(last.bytes));
+            if rising.last().is_none_or(|last| sample.fidelity > last.fidelity + 0.25) {
+                rising.push(Sample { bytes, ..*sample });
+            }
+        }
+        let points = |value: fn(&Sample) -> f32| rising.iter().map(|sample| (sample.fidelity, value(sample))).collect();
+        let settings = Monotone::through(points(|sample| sample.setting))?;
+        let bytes = Monotone::through(points(|sample| sample.bytes.max(1e-5).ln()))?;
+        let shift = |best: &Sample| {
+            let (fidelity, spent) = (best.fidelity, best.bytes.max(1e-5).ln());
+            (fidelity, best.setting - settings.at(fidelity), spent - bytes.at(fidelity))
+        };
+        Some(Self {
+            shifts: curve.at_best.iter().map(shift).collect(),
+            least: rising.first().filter(|first| first.setting <= 0.0).map_or(f32::MIN / 4.0, |first| first.fidelity),
+            best: rising.last()?.fidelity,
+            settings,
+            bytes,
+        })
+    }
+
+    pub(super) fn at(&self, fidelity: f32) -> (f32, f32) {
+        (self.settings.at(fidelity), self.bytes.at(fidelity))
+    }
+
+    /// What the encoder at its best takes beside the same in a hurry, for a likeness near `points`: between samples on a
+    /// straight line, beyond them as at the nearest.
+    fn shift(&self, points: f32) -> Option<(f32, f32)> {
+        let below = self.shifts.iter().rev().find(|one| one.0 <= points);
+        let above = self.shifts.iter().find(|one| one.0 > points);
+        let (below, above) = (below.or(above)?, above.or(below)?);
+        let width = above.0 - below.0;
+        let share = if width > 0.0 { (points - below.0) / width } else { 0.0 };
+        Some((below.1 + (above.1 - below.1) * share, below.2 + (above.2 - below.2) * share))
+    }
+}
