@@ -39,15 +39,17 @@ fn drawn(subject: &str, size: Size) -> Raster {
                     [250, 246, 236]
                 }
             }
-            _ => scene(seed, x, y, u, v),
+            // Grain is where formats differ most.
+            "calm" => scene(seed, x, y, u, v, 0.0),
+            _ => scene(seed, x, y, u, v, 26.0),
         }
     };
     let bytes = (0..size.width * size.height).flat_map(pixel).collect();
     Raster::new(size, false, bytes).expect("as many bytes as pixels")
 }
 
-/// Hills under a sky, with grain.
-fn scene(seed: u32, x: u32, y: u32, u: f64, v: f64) -> [u8; 3] {
+/// Hills under a sky, with so much grain.
+fn scene(seed: u32, x: u32, y: u32, u: f64, v: f64, grained: f64) -> [u8; 3] {
     let phase = f64::from(seed % 100) / 15.0;
     let ridge = 0.45 + 0.12 * (u * 7.0 + phase).sin() + 0.05 * (u * 31.0 + phase * 3.0).sin();
     let mut noise = x.wrapping_mul(374_761_393) ^ y.wrapping_mul(668_265_263) ^ seed;
@@ -59,7 +61,7 @@ fn scene(seed: u32, x: u32, y: u32, u: f64, v: f64) -> [u8; 3] {
         let dune = ((u * 60.0 + v * 90.0 + phase).sin() + (u * 23.0 - v * 47.0).cos()) * 18.0;
         [190.0 + dune - 60.0 * v, 160.0 + dune - 60.0 * v, 105.0 + dune * 0.6]
     };
-    [red, green, blue].map(|value| (value + grain * 26.0).clamp(0.0, 255.0) as u8)
+    [red, green, blue].map(|value| (value + grain * grained).clamp(0.0, 255.0) as u8)
 }
 
 /// A crest in three colours.
