@@ -168,37 +168,11 @@ fn case(
 ) -> Result<Case> {
     let fidelity = Fidelity::new(target).context("no fidelity")?;
     let recipe = Recipe { quality: Some(kivet_recipe::Quality::Fidelity(fidelity)), ..recipe.clone() };
-    let pixels = raster.size().pixels();
     let (mut formats, mut samples) = (Vec::new(), Vec::new());
     for format in FORMATS {
-        // As the service does: once in a hurry at this very size, which corrects the curve, then the search.
-        let said = curves.lossy(format, fidelity, view, pixels, Effort::Fast).context("a lossy format")?;
-        let (file, hurried) = timed(|| Ok(encode(raster, format, Encoding::Lossy { setting: said.setting })?))?;
-        let (likeness, scored) = timed(|| Ok(ideal.likeness(&file)?))?;
-        let seen = Seen {
-            scale: view.scale,
-            effort: Effort::Fast,
-            sample: sample(raster, format, said.setting, likeness, file.len()),
-        };
-        let mut learned = curves.clone();
-        learned.learn(format, seen);
+        let (outcome, seen) = outcome(format, curves, (raster, ideal), view, fidelity)?;
+        formats.push(outcome);
         samples.push((format, seen));
-        let quickly = Writing::new(Encoding::Lossless);
-        let usual = |points| Curves::default().setting(format, points, view, Effort::Fast).unwrap_or(50.0);
-        let first = at_a_glance(raster, (format, &usual), fidelity, &quickly)?.bytes;
-        let held = Finalist { setting: said.setting, fidelity: likeness, bytes: file.len() as u64 };
-        let (last, searched) = timed(|| finalist((raster, ideal), (format, &learned, view), held, fidelity))?;
-        let first = ideal.likeness(&first)?;
-        formats.push(Outcome {
-            format,
-            first,
-            last: last.fidelity,
-            lowest: last.setting < 0.5 && last.fidelity > f32::from(target),
-            bytes: last.bytes as usize,
-            hurried,
-            scored,
-            searched,
-        });
     }
     let choose_with = |curves: &Curves, accept: &str| {
         choose(&recipe, facts, curves, &Request::accepting(Accepted::from_header(accept)), &Policy::default())
@@ -222,6 +196,40 @@ fn case(
         chosen.push(Chosen { guessed, known, pass: (spent + winner.searched) / winner.hurried });
     }
     Ok(Case { target: f32::from(target), formats, chosen })
+}
+
+/// What comes out of one format, as the service goes about it: once in a hurry at this very size, which corrects the curve,
+/// then the search. Also what was seen in the hurry.
+fn outcome(
+    format: Format,
+    curves: &Curves,
+    (raster, ideal): (&Raster, &Ideal),
+    view: View,
+    target: Fidelity,
+) -> Result<(Outcome, Seen)> {
+    let said =
+        curves.lossy(format, target, view, raster.size().pixels(), Effort::Fast).context("a lossy format")?.setting;
+    let (file, hurried) = timed(|| Ok(encode(raster, format, Encoding::Lossy { setting: said })?))?;
+    let (likeness, scored) = timed(|| Ok(ideal.likeness(&file)?))?;
+    let tried = sample(raster, format, said, likeness, file.len());
+    let seen = Seen { scale: view.scale, effort: Effort::Fast, sample: tried };
+    let mut learned = curves.clone();
+    learned.learn(format, seen);
+    let held = Finalist { setting: said, fidelity: likeness, bytes: file.len() as u64 };
+    let (last, searched) = timed(|| finalist((raster, ideal), (format, &learned, view), held, target))?;
+    let usual = |points| Curves::default().setting(format, points, view, Effort::Fast).unwrap_or(50.0);
+    let first = at_a_glance(raster, (format, &usual), target, &Writing::new(Encoding::Lossless))?.bytes;
+    let outcome = Outcome {
+        format,
+        first: ideal.likeness(&first)?,
+        last: last.fidelity,
+        lowest: last.setting < 0.5 && last.fidelity > f32::from(target.get()),
+        bytes: last.bytes as usize,
+        hurried,
+        scored,
+        searched,
+    };
+    Ok((outcome, seen))
 }
 
 /// What becomes of a scored rendition `held` in its format, as the service has it.

@@ -9,16 +9,16 @@ use libavif_sys as sys;
 use super::{FullColour, Writing};
 use crate::{ImageError, Raster};
 
-/// Of 0 (smallest) to 10 (fastest). On photographs 8 saves a sixth and takes twice as long; on very smooth pictures it takes
-/// up to ten times the bytes, which a curve's sample at best tells. 7 saves another twentieth in five times the time.
+/// Of 0 (smallest) to 10 (fastest). On photographs 8 saves a sixth (`bench prior`); on very smooth pictures it takes several
+/// times the bytes, which a curve's samples at best tell. 7 saves little more and takes several times as long.
 const SPEED: c_int = 9;
 const BEST_SPEED: c_int = 8;
 
 /// From this setting on colour is stored at full size: half-size colour holds likeness below what is asked there.
 const FULL_COLOUR: FullColour = FullColour { from: 84.0, as_good: 79.6 };
 
-/// Quantisation by frequency, from the steepest of the codec's matrices on: 7% fewer bytes for a likeness over the demo's
-/// and the generated photographs, 13% on grain, in the same time.
+/// Quantisation by frequency, from the steepest of the codec's matrices on: fewer bytes for a likeness in the same time, most
+/// of all on grain.
 const OPTIONS: [(&CStr, &CStr); 2] = [(c"color:enable-qm", c"1"), (c"color:qm-min", c"0")];
 
 /// Transparency has hard edges that show damage first, and costs few bytes.

@@ -77,7 +77,11 @@ impl Scene<'_> {
         };
         let easiest = candidates.iter().filter(close).min_by_key(|candidate| work(candidate.format)).copied();
         let easiest = easiest.filter(|easiest| self.policy.surplus > 0 && easiest.format != fewest.format);
-        Some(easiest.map_or((fewest, Reason::FewestBytes), |easiest| (easiest, Reason::LeastWork)))
+        let smaller = |other: &Candidate| {
+            other.predicted_bytes < fewest.predicted_bytes && self.falls_short(other) == self.falls_short(&fewest)
+        };
+        let reason = if candidates.iter().any(smaller) { Reason::Preferred } else { Reason::FewestBytes };
+        Some(easiest.map_or((fewest, reason), |easiest| (easiest, Reason::LeastWork)))
     }
 
     /// How the first rendition of a candidate is written: the same fidelity, by the encoder in a hurry.

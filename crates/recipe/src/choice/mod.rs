@@ -116,6 +116,8 @@ pub enum Reason {
     Named,
     /// Of those the request accepts, it is expected to take the fewest bytes.
     FewestBytes,
+    /// Others are expected to take fewer bytes, but the request wants them less, by more than they save.
+    Preferred,
     /// It is the least work to write among those whose bytes the policy finds close enough.
     LeastWork,
     /// A vector stays one.

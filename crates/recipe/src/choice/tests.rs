@@ -31,7 +31,8 @@ fn the_request_decides_among_what_it_accepts() {
     sends("640w", &photo, "*/*", Format::Jpeg);
     assert_eq!(sends("640w_as-png", &photo, "image/avif", Format::Png).reason, Reason::Named);
     // AVIF takes fewer bytes, but not half as many.
-    sends("640w", &photo, "image/avif;q=0.5,image/webp,*/*", Format::Webp);
+    let preferred = sends("640w", &photo, "image/avif;q=0.5,image/webp,*/*", Format::Webp);
+    assert_eq!(preferred.reason, Reason::Preferred);
     sends("640w", &photo, "image/avif;q=0.01,image/webp;q=0.01", Format::Jpeg);
     sends("640w_as-avif", &photo, "image/avif;q=0.01", Format::Avif);
 }

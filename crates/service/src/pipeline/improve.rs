@@ -119,7 +119,7 @@ impl Workshop {
     /// One encode in a hurry, at the setting that is expected to meet the target.
     fn hurried(&self, job: &Job, raster: &Raster) -> Result<Blob, PipelineError> {
         let Choice { format, encoding, .. } = job.choice;
-        let writing = Writing { effort: Effort::Fast, ..self.writing(job, encoding)? };
+        let writing = self.writing(job, encoding, Effort::Fast)?;
         let bytes = write(raster, format, &writing).map_err(|source| of_image(&job.original, source))?;
         let made = Rendition { format, size: raster.size(), bytes, timings: Timings::default() };
         Ok(blob(made, Stage::First, encoding))
@@ -136,7 +136,7 @@ impl Workshop {
     fn squeezed(&self, job: &Job, first: &Blob) -> Result<Blob, PipelineError> {
         let raster = self.flat(job)?;
         self.wait_until_idle();
-        let writing = self.writing(job, job.choice.encoding)?;
+        let writing = self.writing(job, job.choice.encoding, Effort::Best)?;
         let best = write(&raster, job.choice.format, &writing).map_err(|source| of_image(&job.original, source))?;
         let smaller = kivet_recipe::is_worth_swapping(first.bytes.len() as u64, best.len() as u64);
         Ok(if smaller { finished(first, best, None, None) } else { declared_final(first, None) })
@@ -159,7 +159,7 @@ impl Workshop {
             return Ok(declared_final(first, Some(fidelity)));
         }
         let expected = |points| curves.setting(format, points, job.view(), effort).unwrap_or(setting);
-        let writing = Writing { effort, ..self.writing(job, job.choice.encoding)? };
+        let writing = self.writing(job, job.choice.encoding, effort)?;
         let wait = || self.wait_until_idle();
         let found = kivet_image::refine(raster, ideal, (format, &expected), target, &writing, &wait)
             .map_err(|source| of_image(&job.original, source))?;
@@ -191,14 +191,14 @@ impl Workshop {
         })
     }
 
-    /// How the final rendition is written.
-    fn writing(&self, job: &Job, encoding: Encoding) -> Result<Writing, PipelineError> {
+    /// How a rendition is written.
+    fn writing(&self, job: &Job, encoding: Encoding, effort: Effort) -> Result<Writing, PipelineError> {
         let Choice { gamut, edits, .. } = &job.choice;
         let kept = match edits.keep {
             Some(keep) => kivet_image::kept(&read(&job.original)?, job.original.facts().format, Some(keep)),
             None => Default::default(),
         };
-        Ok(Writing { effort: Effort::Best, gamut: *gamut, kept, ..Writing::new(encoding) })
+        Ok(Writing { effort, gamut: *gamut, kept, ..Writing::new(encoding) })
     }
 }
 

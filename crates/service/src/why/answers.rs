@@ -266,6 +266,9 @@ fn because(choice: &Choice) -> String {
             format!("{format} is expected to hold it exactly in the fewest bytes of what is accepted")
         }
         Reason::FewestBytes => format!("{format} is expected to need the fewest bytes of what is accepted"),
+        Reason::Preferred => {
+            format!("{format} is wanted more, by its weight, than what is expected to need fewer bytes")
+        }
         Reason::LeastWork => {
             format!("{format} is the least work among those whose bytes the policy finds close enough")
         }
