@@ -4,7 +4,7 @@
 
 use std::ptr::null_mut;
 
-use anyhow::{Result, anyhow, ensure};
+use anyhow::{Context, Result, anyhow, ensure};
 use kivet_image::Raster;
 use libavif_sys as avif;
 use libwebp_sys as webp;
@@ -12,6 +12,12 @@ use mozjpeg::{
     ColorSpace, Compress, Decompress,
     qtable::{MSSSIM_Luma, NRobidoux},
 };
+
+/// The WebP method of renditions made in a hurry.
+pub const HURRIED: i32 = 2;
+
+/// The method a WebP is written by where nobody says anything.
+pub const USUAL: i32 = 4;
 
 /// Decodes a JPEG at `eighths` of its size into one buffer.
 pub fn decode_jpeg(bytes: &[u8], eighths: u8) -> Result<Vec<u8>> {
@@ -35,7 +41,7 @@ pub fn camera_jpeg(raster: &Raster, setting: f32) -> Result<Vec<u8>> {
 }
 
 /// Encodes a JPEG.
-pub fn encode_jpeg(raster: &Raster, setting: f32) -> Result<usize> {
+pub fn encode_jpeg(raster: &Raster, setting: f32) -> Result<Vec<u8>> {
     let mut compress = Compress::new(ColorSpace::JCS_RGB);
     compress.set_fastest_defaults();
     compress.set_optimize_coding(true);
@@ -45,16 +51,16 @@ pub fn encode_jpeg(raster: &Raster, setting: f32) -> Result<usize> {
     compress.set_progressive_mode();
     let mut started = compress.start_compress(Vec::new())?;
     started.write_scanlines(raster.bytes())?;
-    Ok(started.finish()?.len())
+    Ok(started.finish()?)
 }
 
-/// Encodes a lossy WebP.
-pub fn encode_webp(raster: &Raster, setting: f32) -> Result<usize> {
+/// Encodes a lossy WebP by the library's `method`, 0 (fastest) to 6.
+pub fn encode_webp(raster: &Raster, setting: f32, method: i32) -> Result<Vec<u8>> {
     let mut config = webp::WebPConfig::new().map_err(|()| anyhow!("libwebp has another version"))?;
     config.quality = setting;
-    config.method = 2;
-    // SAFETY: the raster's memory outlives the import, which copies it; the writer outlives the encode; both are
-    // freed once.
+    config.method = method;
+    // SAFETY: the raster's memory outlives the import, which copies it; the writer outlives the encode, and its
+    // bytes are copied before they are freed; both are freed once.
     unsafe {
         let mut picture = webp::WebPPicture::new().map_err(|()| anyhow!("libwebp has another version"))?;
         picture.width = raster.size().width as i32;
@@ -65,17 +71,17 @@ pub fn encode_webp(raster: &Raster, setting: f32) -> Result<usize> {
         picture.writer = Some(webp::WebPMemoryWrite);
         picture.custom_ptr = (&raw mut writer).cast();
         let done = webp::WebPEncode(&config, &mut picture);
-        let length = writer.size;
+        let file = (done != 0).then(|| std::slice::from_raw_parts(writer.mem, writer.size).to_vec());
         webp::WebPMemoryWriterClear(&mut writer);
         webp::WebPPictureFree(&mut picture);
-        ensure!(done != 0);
-        Ok(length)
+        file.context("the picture is refused")
     }
 }
 
 /// Encodes an AVIF.
-pub fn encode_avif(raster: &Raster, setting: f32) -> Result<usize> {
-    // SAFETY: the raster's memory outlives the conversion, which copies it; every object is freed once.
+pub fn encode_avif(raster: &Raster, setting: f32) -> Result<Vec<u8>> {
+    // SAFETY: the raster's memory outlives the conversion, which copies it; on success the library owns `size` bytes at
+    // `data`, copied before they are freed; every object is freed once.
     unsafe {
         let image = avif::avifImageCreate(raster.size().width, raster.size().height, 8, avif::AVIF_PIXEL_FORMAT_YUV420);
         let encoder = avif::avifEncoderCreate();
@@ -97,11 +103,11 @@ pub fn encode_avif(raster: &Raster, setting: f32) -> Result<usize> {
         let mut output = avif::avifRWData { data: null_mut(), size: 0 };
         let converted = avif::avifImageRGBToYUV(image, &rgb);
         let written = avif::avifEncoderWrite(encoder, image, &mut output);
-        let length = output.size;
+        let done = converted == avif::AVIF_RESULT_OK && written == avif::AVIF_RESULT_OK;
+        let file = done.then(|| std::slice::from_raw_parts(output.data, output.size).to_vec());
         avif::avifRWDataFree(&mut output);
         avif::avifEncoderDestroy(encoder);
         avif::avifImageDestroy(image);
-        ensure!(converted == avif::AVIF_RESULT_OK && written == avif::AVIF_RESULT_OK);
-        Ok(length)
+        file.context("the picture is refused")
     }
 }

@@ -10,6 +10,12 @@ pub fn timed<T>(work: impl FnOnce() -> Result<T>) -> Result<(T, f64)> {
     Ok((made, core_seconds()? - before))
 }
 
+/// The middle one.
+pub fn median(mut values: Vec<f64>) -> f64 {
+    values.sort_by(f64::total_cmp);
+    values.get(values.len() / 2).copied().unwrap_or_default()
+}
+
 fn core_seconds() -> Result<f64> {
     let mut time = libc::timespec { tv_sec: 0, tv_nsec: 0 };
     // SAFETY: the clock is one of the system's, and the struct is this function's own.

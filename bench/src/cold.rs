@@ -3,13 +3,15 @@
 //! Measured on two files: a photograph written at the quality cameras use, and the demo's own, which was pressed below
 //! 4 MB to be kept under version control and so decodes faster than cameras' files do. The limit is for the former.
 
-use std::time::{Duration, Instant};
-
 use anyhow::{Result, ensure};
 use kivet_image::{Limits, Task, draw, probe, reduction_for, render};
 use kivet_recipe::{Curves, Encoding, Policy, Recipe, Request, choose, plan_for};
 
-use crate::{bare, photographs};
+use crate::{
+    bare,
+    clock::{median, timed},
+    photographs,
+};
 
 /// Rounds measured; the two sides take turns in each, and the median round counts.
 const ROUNDS: usize = 15;
@@ -46,37 +48,26 @@ fn table(name: &str, bytes: &[u8]) -> Result<f64> {
         let Encoding::Lossy { setting } = choice.encoding else { unreachable!("a photograph is written lossily") };
         let (mut decodes, mut encodes, mut wholes, mut ratios) = (vec![], vec![], vec![], vec![]);
         for _ in 0..ROUNDS {
-            let decode = timed(|| bare::decode_jpeg(bytes, eighths).map(|pixels| pixels.len()))?;
-            let encode = timed(|| match format {
+            let (_, decode) = timed(|| bare::decode_jpeg(bytes, eighths))?;
+            let (_, encode) = timed(|| match format {
                 "avif" => bare::encode_avif(&raster, setting),
-                "webp" => bare::encode_webp(&raster, setting),
+                "webp" => bare::encode_webp(&raster, setting, bare::HURRIED),
                 _ => bare::encode_jpeg(&raster, setting),
             })?;
-            let whole = timed(|| {
+            let (_, whole) = timed(|| {
                 let facts = probe(bytes, Limits::default())?;
-                Ok(render(bytes, &facts, &choice, &Task::default())?.bytes.len())
+                Ok(render(bytes, &facts, &choice, &Task::default())?)
             })?;
-            ratios.push(whole.as_secs_f64() / (decode + encode).as_secs_f64());
+            ratios.push(whole / (decode + encode));
             decodes.push(decode);
             encodes.push(encode);
             wholes.push(whole);
         }
-        let ratio = median(&mut ratios, f64::total_cmp);
+        let ratio = median(ratios);
         worst = worst.max(ratio);
-        let show = |times: &mut Vec<Duration>| format!("{:.1} ms", median(times, Duration::cmp).as_secs_f64() * 1e3);
-        println!("| {format} | {} | {} | {} | {ratio:.3} |", show(&mut decodes), show(&mut encodes), show(&mut wholes));
+        let show = |times: Vec<f64>| format!("{:.1} ms", median(times) * 1e3);
+        println!("| {format} | {} | {} | {} | {ratio:.3} |", show(decodes), show(encodes), show(wholes));
     }
     println!();
     Ok(worst)
-}
-
-fn timed(work: impl FnOnce() -> Result<usize>) -> Result<Duration> {
-    let started = Instant::now();
-    std::hint::black_box(work()?);
-    Ok(started.elapsed())
-}
-
-fn median<T: Copy>(values: &mut [T], order: impl FnMut(&T, &T) -> std::cmp::Ordering) -> T {
-    values.sort_by(order);
-    values[values.len() / 2]
 }

@@ -170,8 +170,8 @@ fn render_moving(bytes: &[u8], facts: &Facts, choice: &Choice, task: &Task<'_>) 
         task.work.go_on()?;
         let drawn = Instant::now();
         let frame = frame?;
-        let stored = frame.raster.size();
-        let mut source = decode::of_pixels(frame.raster, &space, choice.gamut);
+        let (stored, shown_ms) = (frame.size, frame.shown_ms);
+        let mut source = decode::of_frame(frame, &space, choice.gamut);
         let plan = &choice.plan;
         let raster = placed(draw_from(&mut source, stored, facts, plan, &task.work)?, plan, choice.edits.canvas);
         let raster = edited(raster, choice, task)?;
@@ -180,7 +180,7 @@ fn render_moving(bytes: &[u8], facts: &Facts, choice: &Choice, task: &Task<'_>) 
             None => raster,
         };
         drawing += drawn.elapsed();
-        Ok(Moment { raster, shown_ms: frame.shown_ms })
+        Ok(Moment { raster, shown_ms })
     });
     let size = choice.plan.size;
     let bytes = moving::write(choice.format, size, plays, &mut moments, &writing(bytes, facts, choice))?;

@@ -163,8 +163,8 @@ impl Linear {
     /// One row to linear RGBA, premultiplied.
     pub(crate) fn row(&mut self, samples: Samples<'_>, out: &mut [f32]) {
         match (&mut self.way, self.layout, samples) {
-            (Way::Plain, Layout::Rgb, Samples::Eight(row)) => plain(row, 3, out),
-            (Way::Plain, Layout::Rgba, Samples::Eight(row)) => plain(row, 4, out),
+            (Way::Plain, Layout::Rgb, Samples::Eight(row)) => plain::<3>(row, out),
+            (Way::Plain, Layout::Rgba, Samples::Eight(row)) => plain::<4>(row, out),
             (Way::Plain, layout, samples) => {
                 let channels = layout.channels();
                 for (pixel, out) in out.chunks_exact_mut(4).enumerate().take(samples.len() / channels) {
@@ -191,13 +191,11 @@ impl Linear {
 }
 
 /// Each pixel is the sum of three entries, one a channel.
-fn plain(row: &[u8], channels: usize, out: &mut [f32]) {
+fn plain<const CHANNELS: usize>(row: &[u8], out: &mut [f32]) {
     let [reds, greens, blues] = &**LINEAR;
-    for (pixel, out) in row.chunks_exact(channels).zip(out.chunks_exact_mut(4)) {
-        let (red, green, blue) = (reds[pixel[0] as usize], greens[pixel[1] as usize], blues[pixel[2] as usize]);
-        for lane in 0..4 {
-            out[lane] = red[lane] + green[lane] + blue[lane];
-        }
+    for (pixel, out) in row.as_chunks::<CHANNELS>().0.iter().zip(out.as_chunks_mut::<4>().0) {
+        let (red, green, blue) = (&reds[pixel[0] as usize], &greens[pixel[1] as usize], &blues[pixel[2] as usize]);
+        *out = std::array::from_fn(|lane| red[lane] + green[lane] + blue[lane]);
     }
 }
 

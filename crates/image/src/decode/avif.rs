@@ -12,7 +12,7 @@ use super::{
     yuv::{Plane, Planes},
 };
 use crate::{
-    ImageError, Limits, Raster,
+    ImageError, Limits,
     colour::{Buffer, Layout, Space},
 };
 
@@ -25,31 +25,24 @@ pub(super) fn open(bytes: &[u8], gamut: Gamut, limits: Limits) -> Result<Whole, 
     limits.check_whole(size, if deep { 12 } else { 6 })?;
     let space = avif.space();
     let layout = if avif.alpha() { Layout::Rgba } else { Layout::Rgb };
-    avif.decode_next()?;
-    let samples = match avif.planes().filter(|_| !deep) {
-        Some(planes) => Buffer::Eight(planes.to_rgb()),
-        None if deep => Buffer::Sixteen(avif.pixels(16)?),
-        None => Buffer::Eight(avif.pixels(8)?),
-    };
+    let samples = avif.next_samples(deep)?;
     Ok(Whole::new(size, layout, samples, &space, gamut))
 }
 
 /// The frames of an AVIF sequence.
-pub(super) fn frames(bytes: &[u8]) -> Result<Frames<'_>, ImageError> {
+pub(super) fn frames(bytes: &[u8], limits: Limits) -> Result<Frames<'_>, ImageError> {
     let mut avif = Avif::parse(bytes)?;
-    let (size, alpha) = (avif.size(), avif.alpha());
+    let size = avif.size();
+    let deep = avif.depth() > 8;
+    limits.check_whole(size, if deep { 24 } else { 12 })?;
+    let layout = if avif.alpha() { Layout::Rgba } else { Layout::Rgb };
     let mut left = avif.frame_count();
     Ok(Frames::new(
         avif.plays(),
         avif.space(),
         Box::new(move || {
             left = left.checked_sub(1)?;
-            let pixels: Vec<u8> = match avif.decode_next().and_then(|()| avif.pixels(8)) {
-                Ok(pixels) => pixels,
-                Err(error) => return Some(Err(error)),
-            };
-            let raster = Raster::new(size, alpha, pixels).map(|raster| raster.with_alpha(true))?;
-            Some(Ok(Frame { raster, shown_ms: avif.shown_ms() }))
+            Some(avif.next_samples(deep).map(|samples| Frame { size, layout, samples, shown_ms: avif.shown_ms() }))
         }),
     ))
 }
@@ -79,6 +72,16 @@ impl<'a> Avif<'a> {
             check(sys::avifDecoderParse(decoder))?;
             Ok(avif)
         }
+    }
+
+    /// Decodes the next frame: to 16 bits a channel where it is `deep`.
+    fn next_samples(&mut self, deep: bool) -> Result<Buffer, ImageError> {
+        self.decode_next()?;
+        Ok(match self.planes().filter(|_| !deep) {
+            Some(planes) => Buffer::Eight(planes.to_rgb()),
+            None if deep => Buffer::Sixteen(self.pixels(16)?),
+            None => Buffer::Eight(self.pixels(8)?),
+        })
     }
 
     /// Pixels as stored, before rotation and mirroring.

@@ -3,14 +3,26 @@
 use kivet_recipe::{Facts, Format, Size};
 
 use super::{avif, gif, png, webp};
-use crate::{ImageError, Limits, Raster, colour::Space};
+use crate::{
+    ImageError, Limits,
+    colour::{Buffer, Layout, Space},
+};
 
 /// One frame as it is shown.
 pub(crate) struct Frame {
-    /// The whole canvas, with alpha.
-    pub(crate) raster: Raster,
+    /// The whole canvas.
+    pub(crate) size: Size,
+    pub(crate) layout: Layout,
+    pub(crate) samples: Buffer,
     /// How long it is shown, in milliseconds.
     pub(crate) shown_ms: u32,
+}
+
+impl Frame {
+    /// Straight RGBA of 8 bits a channel.
+    pub(super) fn rgba(size: Size, pixels: Vec<u8>, shown_ms: u32) -> Self {
+        Self { size, layout: Layout::Rgba, samples: Buffer::Eight(pixels), shown_ms }
+    }
 }
 
 type NextFrame<'a> = Box<dyn FnMut() -> Option<Result<Frame, ImageError>> + 'a>;
@@ -61,19 +73,55 @@ pub(crate) fn frames<'a>(bytes: &'a [u8], facts: &Facts, limits: Limits) -> Resu
     let frames = match facts.format {
         Format::Gif => gif::frames(bytes)?,
         Format::Webp => webp::frames(bytes)?,
-        Format::Png => png::frames(bytes)?,
-        Format::Avif => avif::frames(bytes)?,
+        Format::Png => png::frames(bytes, limits)?,
+        Format::Avif => avif::frames(bytes, limits)?,
         other => return Err(ImageError::damaged(other, "it does not move")),
     };
     Ok(Frames { limit: limits.frames, ..frames })
 }
 
+/// A sample of a frame: 8 or 16 bits.
+pub(super) trait Sample: Copy + Default + PartialEq + Into<f32> {
+    /// The value that means one.
+    const MOST: Self;
+
+    /// The nearest to a value from 0 to [`MOST`](Self::MOST).
+    fn nearest(value: f32) -> Self;
+
+    /// Many of them.
+    fn buffer(samples: Vec<Self>) -> Buffer;
+}
+
+impl Sample for u8 {
+    const MOST: Self = Self::MAX;
+
+    fn nearest(value: f32) -> Self {
+        value.round() as Self
+    }
+
+    fn buffer(samples: Vec<Self>) -> Buffer {
+        Buffer::Eight(samples)
+    }
+}
+
+impl Sample for u16 {
+    const MOST: Self = Self::MAX;
+
+    fn nearest(value: f32) -> Self {
+        value.round() as Self
+    }
+
+    fn buffer(samples: Vec<Self>) -> Buffer {
+        Buffer::Sixteen(samples)
+    }
+}
+
 /// A canvas that frames are laid on, each a rectangle of straight RGBA.
-pub(super) struct Canvas {
+pub(super) struct Canvas<S> {
     size: Size,
-    pixels: Vec<u8>,
+    pixels: Vec<S>,
     /// What the frame laid last wants done before the next.
-    pending: Option<Undo>,
+    pending: Option<Undo<S>>,
 }
 
 /// What becomes of a frame before the next is laid.
@@ -87,9 +135,9 @@ pub(super) enum Disposal {
     Restore,
 }
 
-enum Undo {
+enum Undo<S> {
     Clear(Place),
-    Restore(Vec<u8>),
+    Restore(Vec<S>),
 }
 
 /// Where a frame's rectangle lies; it may reach beyond the canvas.
@@ -101,13 +149,13 @@ pub(super) struct Place {
     pub(super) height: u32,
 }
 
-impl Canvas {
+impl<S: Sample> Canvas<S> {
     pub(super) fn new(size: Size) -> Self {
-        Self { size, pixels: vec![0; size.pixels() as usize * 4], pending: None }
+        Self { size, pixels: vec![S::default(); size.pixels() as usize * 4], pending: None }
     }
 
     /// Does what the frame before wanted, lays a rectangle over what is there (or in its place), and gives what is seen.
-    pub(super) fn show(&mut self, place: Place, rgba: &[u8], over: bool, disposal: Disposal) -> Option<Raster> {
+    pub(super) fn show(&mut self, place: Place, rgba: &[S], over: bool, disposal: Disposal) -> Buffer {
         match self.pending.take() {
             Some(Undo::Restore(before)) => self.pixels = before,
             Some(Undo::Clear(place)) => self.clear(place),
@@ -119,16 +167,16 @@ impl Canvas {
             Disposal::Restore => Some(Undo::Restore(self.pixels.clone())),
         };
         self.lay(place, rgba, over);
-        Raster::new(self.size, true, self.pixels.clone())
+        S::buffer(self.pixels.clone())
     }
 
-    fn lay(&mut self, place: Place, rgba: &[u8], over: bool) {
+    fn lay(&mut self, place: Place, rgba: &[S], over: bool) {
         for (row, source) in rgba.chunks_exact(place.width as usize * 4).take(place.height as usize).enumerate() {
             let Some(line) = self.row_mut(place, row as u32) else { continue };
             for (below, above) in line.chunks_exact_mut(4).zip(source.chunks_exact(4)) {
                 match above[3] {
-                    0 if over => {}
-                    alpha if over && alpha < 255 => mix(below, above),
+                    alpha if over && alpha == S::default() => {}
+                    alpha if over && alpha != S::MOST => mix(below, above),
                     _ => below.copy_from_slice(above),
                 }
             }
@@ -138,12 +186,12 @@ impl Canvas {
     fn clear(&mut self, place: Place) {
         for row in 0..place.height {
             if let Some(line) = self.row_mut(place, row) {
-                line.fill(0);
+                line.fill(S::default());
             }
         }
     }
 
-    fn row_mut(&mut self, place: Place, row: u32) -> Option<&mut [u8]> {
+    fn row_mut(&mut self, place: Place, row: u32) -> Option<&mut [S]> {
         let y = place.top.checked_add(row).filter(|y| *y < self.size.height)?;
         let right = place.left.saturating_add(place.width).min(self.size.width);
         let left = place.left.min(right);
@@ -153,12 +201,13 @@ impl Canvas {
 }
 
 /// Source over destination in sRGB, straight alpha (PNG, third edition, 13.16).
-fn mix(below: &mut [u8], above: &[u8]) {
-    let (a, b) = (f32::from(above[3]) / 255.0, f32::from(below[3]) / 255.0);
+fn mix<S: Sample>(below: &mut [S], above: &[S]) {
+    let most: f32 = S::MOST.into();
+    let (a, b) = (above[3].into() / most, below[3].into() / most);
     let alpha = a + b * (1.0 - a);
-    for channel in 0..3 {
-        let value = (f32::from(above[channel]) * a + f32::from(below[channel]) * b * (1.0 - a)) / alpha;
-        below[channel] = value.round() as u8;
+    for (below, above) in below[..3].iter_mut().zip(above) {
+        let value = ((*above).into() * a + (*below).into() * b * (1.0 - a)) / alpha;
+        *below = S::nearest(value);
     }
-    below[3] = (alpha * 255.0).round() as u8;
+    below[3] = S::nearest(alpha * most);
 }

@@ -6,7 +6,10 @@ use gif::{ColorOutput, DecodeOptions, DisposalMethod, MemoryLimit};
 use kivet_recipe::{Format, Size};
 
 use super::frames::{Canvas, Disposal, Frame, Frames, Place};
-use crate::{ImageError, colour::Space};
+use crate::{
+    ImageError,
+    colour::{Layout, Space},
+};
 
 /// Delays are hundredths of a second.
 const UNIT_MS: u32 = 10;
@@ -47,7 +50,8 @@ pub(super) fn frames(bytes: &[u8]) -> Result<Frames<'_>, ImageError> {
                 DisposalMethod::Previous => Disposal::Restore,
                 DisposalMethod::Any | DisposalMethod::Keep => Disposal::Keep,
             };
-            canvas.show(place, &pixels, true, disposal).map(|raster| Ok(Frame { raster, shown_ms }))
+            let samples = canvas.show(place, &pixels, true, disposal);
+            Some(Ok(Frame { size, layout: Layout::Rgba, samples, shown_ms }))
         }),
     ))
 }

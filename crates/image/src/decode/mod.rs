@@ -20,7 +20,7 @@ use crate::{
 
 pub(crate) use avif::Avif;
 pub(crate) use bitmap::probe as probe_bitmap;
-pub(crate) use frames::frames;
+pub(crate) use frames::{Frame, frames};
 #[cfg(feature = "jxl")]
 pub(crate) use jxl::probe as probe_jxl;
 pub(crate) use png::space as png_space;
@@ -79,7 +79,7 @@ pub fn open<'a>(bytes: &'a [u8], facts: &Facts, reading: Reading) -> Result<Box<
 fn first_frame(bytes: &[u8], facts: &Facts, gamut: Gamut, limits: Limits) -> Result<Box<dyn RowSource>, ImageError> {
     let mut frames = frames(bytes, facts, limits)?;
     let first = frames.next().ok_or_else(|| ImageError::damaged(facts.format, "it holds no frame"))??;
-    Ok(Box::new(of_pixels(first.raster, &frames.space, gamut)))
+    Ok(Box::new(of_frame(first, &frames.space, gamut)))
 }
 
 /// At how many eighths of its size a JPEG may be decoded when a region of `crop` pixels is drawn at `drawn`: the
@@ -127,14 +127,13 @@ impl RowSource for Lent<'_> {
 
 /// A drawn picture as something to draw from.
 pub(crate) fn of_raster(raster: Raster) -> Whole {
-    of_pixels(raster, &Space::Srgb, Gamut::Srgb)
+    let layout = if raster.has_alpha() { Layout::Rgba } else { Layout::Rgb };
+    Whole::new(raster.size(), layout, Buffer::Eight(raster.into_bytes()), &Space::Srgb, Gamut::Srgb)
 }
 
-/// Pixels as a file holds them, whose colours mean what `space` says, as something to draw from.
-pub(crate) fn of_pixels(pixels: Raster, space: &Space, gamut: Gamut) -> Whole {
-    let layout = if pixels.has_alpha() { Layout::Rgba } else { Layout::Rgb };
-    let size = pixels.size();
-    Whole::new(size, layout, Buffer::Eight(pixels.into_bytes()), space, gamut)
+/// A frame, whose colours mean what `space` says, as something to draw from.
+pub(crate) fn of_frame(frame: Frame, space: &Space, gamut: Gamut) -> Whole {
+    Whole::new(frame.size, frame.layout, frame.samples, space, gamut)
 }
 
 /// A picture decoded whole, read out row by row.

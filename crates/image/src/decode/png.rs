@@ -7,7 +7,7 @@ use png::{BitDepth, BlendOp, ColorType, Decoder, DisposeOp, Info, Reader, Transf
 
 use super::{
     RowSource, Whole,
-    frames::{Canvas, Disposal, Frame, Frames, Place},
+    frames::{Canvas, Disposal, Frame, Frames, Place, Sample},
 };
 use crate::{
     ImageError, Limits,
@@ -16,7 +16,7 @@ use crate::{
 
 /// Opens a PNG. Palettes and fewer than 8 bits are widened to 8; 16 bits stay.
 pub(super) fn open<'a>(bytes: &'a [u8], gamut: Gamut, limits: Limits) -> Result<Box<dyn RowSource + 'a>, ImageError> {
-    let mut reader = reader(bytes)?;
+    let mut reader = reader(bytes, Transformations::EXPAND)?;
     let (layout, deep) = layout(&reader);
     let space = space(reader.info());
     if !reader.info().interlaced {
@@ -30,10 +30,10 @@ pub(super) fn open<'a>(bytes: &'a [u8], gamut: Gamut, limits: Limits) -> Result<
     Ok(Box::new(Whole::new(size, layout, samples, &space, gamut)))
 }
 
-/// A reader past the header, set to widen what is narrower than 8 bits.
-fn reader(bytes: &[u8]) -> Result<Reader<Cursor<&[u8]>>, ImageError> {
+/// A reader past the header; `EXPAND` widens what is narrower than 8 bits.
+fn reader(bytes: &[u8], transformations: Transformations) -> Result<Reader<Cursor<&[u8]>>, ImageError> {
     let mut decoder = Decoder::new(Cursor::new(bytes));
-    decoder.set_transformations(Transformations::EXPAND);
+    decoder.set_transformations(transformations);
     decoder.read_info().map_err(damaged)
 }
 
@@ -110,16 +110,30 @@ fn damaged(error: impl ToString) -> ImageError {
 }
 
 /// The frames of an APNG (PNG, third edition, 11.3.6), or the one picture of a PNG.
-pub(super) fn frames(bytes: &[u8]) -> Result<Frames<'_>, ImageError> {
-    let mut decoder = Decoder::new(Cursor::new(bytes));
-    decoder.set_transformations(Transformations::normalize_to_color8() | Transformations::ALPHA);
-    let mut reader = decoder.read_info().map_err(damaged)?;
+pub(super) fn frames(bytes: &[u8], limits: Limits) -> Result<Frames<'_>, ImageError> {
+    let reader = reader(bytes, Transformations::EXPAND | Transformations::ALPHA)?;
+    let size = Size::new(reader.info().width, reader.info().height);
+    match layout(&reader) {
+        (layout, true) => {
+            limits.check_whole(size, 24)?;
+            let read = move |pixels: &[u8]| widened(pixels.chunks_exact(2).map(big_endian).collect(), layout);
+            Ok(laid(reader, Canvas::<u16>::new(size), read))
+        }
+        (layout, false) => Ok(laid(reader, Canvas::<u8>::new(size), move |pixels| widened(pixels.to_vec(), layout))),
+    }
+}
+
+/// Frames of a reader laid on a canvas, once `read` has made straight RGBA of their bytes.
+fn laid<'a, S: Sample + 'a>(
+    mut reader: Reader<Cursor<&'a [u8]>>,
+    mut canvas: Canvas<S>,
+    read: impl Fn(&[u8]) -> Vec<S> + 'a,
+) -> Frames<'a> {
     let size = Size::new(reader.info().width, reader.info().height);
     let plays = reader.info().animation_control.map_or(1, |control| control.num_plays);
     let animated = reader.info().animation_control.is_some();
-    let mut canvas = Canvas::new(size);
     let mut left = reader.info().animation_control.map_or(1, |control| control.num_frames);
-    Ok(Frames::new(
+    Frames::new(
         plays,
         space(reader.info()),
         Box::new(move || {
@@ -136,7 +150,7 @@ pub(super) fn frames(bytes: &[u8]) -> Result<Frames<'_>, ImageError> {
                     left += 1;
                     continue;
                 }
-                let rgba = widened(&pixels[..shown.buffer_size()], shown.color_type);
+                let rgba = read(&pixels[..shown.buffer_size()]);
                 let control = control.unwrap_or_default();
                 let place =
                     Place { left: control.x_offset, top: control.y_offset, width: shown.width, height: shown.height };
@@ -149,20 +163,21 @@ pub(super) fn frames(bytes: &[u8]) -> Result<Frames<'_>, ImageError> {
                 // A denominator of 0 means hundredths.
                 let parts = if control.delay_den == 0 { 100 } else { u32::from(control.delay_den) };
                 let shown_ms = u32::from(control.delay_num) * 1000 / parts;
-                return canvas.show(place, &rgba, over, disposal).map(|raster| Ok(Frame { raster, shown_ms }));
+                let samples = canvas.show(place, &rgba, over, disposal);
+                return Some(Ok(Frame { size, layout: Layout::Rgba, samples, shown_ms }));
             }
         }),
-    ))
+    )
 }
 
-/// Gray with alpha as RGBA; RGBA as it is.
-fn widened(pixels: &[u8], colour: ColorType) -> Vec<u8> {
-    match colour {
-        ColorType::GrayscaleAlpha => {
-            pixels.chunks_exact(2).flat_map(|pixel| [pixel[0], pixel[0], pixel[0], pixel[1]]).collect()
+/// Straight RGBA of any layout a PNG has.
+fn widened<S: Sample>(samples: Vec<S>, layout: Layout) -> Vec<S> {
+    match layout {
+        Layout::Gray => samples.iter().flat_map(|value| [*value, *value, *value, S::MOST]).collect(),
+        Layout::GrayAlpha => {
+            samples.chunks_exact(2).flat_map(|pixel| [pixel[0], pixel[0], pixel[0], pixel[1]]).collect()
         }
-        ColorType::Grayscale => pixels.iter().flat_map(|value| [*value, *value, *value, 255]).collect(),
-        ColorType::Rgb => pixels.chunks_exact(3).flat_map(|pixel| [pixel[0], pixel[1], pixel[2], 255]).collect(),
-        ColorType::Rgba | ColorType::Indexed => pixels.to_vec(),
+        Layout::Rgb => samples.chunks_exact(3).flat_map(|pixel| [pixel[0], pixel[1], pixel[2], S::MOST]).collect(),
+        Layout::Rgba | Layout::Cmyk => samples,
     }
 }

@@ -13,7 +13,7 @@ use super::{
     frames::{Frame, Frames},
 };
 use crate::{
-    ImageError, Limits, Raster,
+    ImageError, Limits,
     colour::{Buffer, Layout, Space},
     riff,
 };
@@ -113,7 +113,7 @@ impl<'a> Moving<'a> {
         };
         let shown_ms = until_ms.saturating_sub(self.before_ms).max(0) as u32;
         self.before_ms = until_ms;
-        Raster::new(size, true, pixels).map(|raster| Ok(Frame { raster, shown_ms }))
+        Some(Ok(Frame::rgba(size, pixels, shown_ms)))
     }
 }
 

@@ -6,7 +6,10 @@ use std::{ffi::CStr, ffi::c_int};
 use kivet_recipe::{Format, Gamut};
 use libavif_sys as sys;
 
-use super::{FullColour, Writing};
+use super::{
+    FullColour, Writing,
+    planes::{self, Plane},
+};
 use crate::{ImageError, Raster};
 
 /// Of 0 (smallest) to 10 (fastest). On photographs 8 saves a sixth (`bench prior`); on very smooth pictures it takes several
@@ -35,8 +38,7 @@ struct Image(*mut sys::avifImage);
 impl Image {
     /// 8 bits, 4:2:0 or 4:4:4, marked as sRGB or Display P3 (ITU-T H.273: primaries 1 or 12, transfer 13, matrix 6).
     fn import(raster: &Raster, setting: f32, writing: &Writing) -> Result<Self, ImageError> {
-        // SAFETY: the image is checked for null and owned by the returned value alone; `rgb` describes the raster's
-        // own memory, which the library only reads while converting into planes it allocates itself.
+        // SAFETY: the image is checked for null and owned by the returned value alone.
         unsafe {
             let size = raster.size();
             let full = FULL_COLOUR.applies(setting);
@@ -45,20 +47,18 @@ impl Image {
             if image.is_null() {
                 return Err(failed("no memory for an image"));
             }
-            let image = Self(image);
+            let mut image = Self(image);
             (*image.0).colorPrimaries = match writing.gamut {
                 Gamut::Srgb => sys::AVIF_COLOR_PRIMARIES_BT709 as _,
                 Gamut::DisplayP3 => sys::AVIF_COLOR_PRIMARIES_SMPTE432 as _,
             };
             (*image.0).transferCharacteristics = sys::AVIF_TRANSFER_CHARACTERISTICS_SRGB as _;
             (*image.0).matrixCoefficients = sys::AVIF_MATRIX_COEFFICIENTS_BT601 as _;
-            let mut rgb = sys::avifRGBImage::default();
-            sys::avifRGBImageSetDefaults(&mut rgb, image.0);
-            rgb.depth = 8;
-            rgb.format = if raster.has_alpha() { sys::AVIF_RGB_FORMAT_RGBA } else { sys::AVIF_RGB_FORMAT_RGB };
-            rgb.pixels = raster.bytes().as_ptr().cast_mut();
-            rgb.rowBytes = raster.stride() as u32;
-            check(sys::avifImageRGBToYUV(image.0, &rgb))?;
+            if raster.has_alpha() {
+                image.convert(raster)?;
+            } else {
+                planes::split(raster, !full, image.planes(!full)?);
+            }
             // The library copies what it is given here.
             if let Some(exif) = &writing.kept.exif {
                 check(sys::avifImageSetMetadataExif(image.0, exif.as_ptr(), exif.len()))?;
@@ -67,6 +67,36 @@ impl Image {
                 check(sys::avifImageSetMetadataXMP(image.0, xmp.as_ptr(), xmp.len()))?;
             }
             Ok(image)
+        }
+    }
+
+    /// Lets the library convert pixels, with their transparency.
+    fn convert(&mut self, raster: &Raster) -> Result<(), ImageError> {
+        // SAFETY: `rgb` describes the raster's own memory, which the library only reads while converting into planes it
+        // allocates itself.
+        unsafe {
+            let mut rgb = sys::avifRGBImage::default();
+            sys::avifRGBImageSetDefaults(&mut rgb, self.0);
+            rgb.depth = 8;
+            rgb.format = sys::AVIF_RGB_FORMAT_RGBA;
+            rgb.pixels = raster.bytes().as_ptr().cast_mut();
+            rgb.rowBytes = raster.stride() as u32;
+            check(sys::avifImageRGBToYUV(self.0, &rgb))
+        }
+    }
+
+    /// Planes to be filled, differences of colour at half the width and height where `halved`.
+    fn planes(&mut self, halved: bool) -> Result<[Plane<'_>; 3], ImageError> {
+        // SAFETY: the library allocates each plane with so many rows of so many bytes; they are distinct, and live as
+        // long as the image that is borrowed.
+        unsafe {
+            check(sys::avifImageAllocatePlanes(self.0, sys::AVIF_PLANES_YUV))?;
+            let image = &*self.0;
+            Ok(std::array::from_fn(|plane| {
+                let rows = if halved && plane > 0 { image.height.div_ceil(2) } else { image.height } as usize;
+                let stride = image.yuvRowBytes[plane] as usize;
+                Plane { bytes: std::slice::from_raw_parts_mut(image.yuvPlanes[plane], rows * stride), stride }
+            }))
         }
     }
 }

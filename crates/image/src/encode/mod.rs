@@ -6,6 +6,7 @@ mod jpeg;
 #[cfg(feature = "jxl")]
 mod jxl;
 pub(crate) mod moving;
+mod planes;
 mod png;
 mod webp;
 

@@ -10,6 +10,7 @@ mod sheet;
 
 use kivet_recipe::{Gamut, Rect, Size};
 
+use levels::Level;
 pub use probe::Probe;
 use score::Reference;
 pub(crate) use sheet::Sheet;
@@ -59,12 +60,19 @@ impl Ideal {
         }
         let reading = Reading { eighths: 8, gamut: self.gamut, limits: Limits::DEFAULT };
         let mut source = decode::open(file, &facts, reading)?;
-        let whole = Rect::whole(source.size());
-        let shown =
-            resampled(source.as_mut(), whole, facts.size, facts.alpha, &Work::default())?.with_alpha(self.alpha);
-        let score = match self.parts {
-            Some(parts) => self.reference.compare(&parts.of(&shown)),
-            None => self.reference.compare(&shown),
+        let opaque = !self.alpha && !facts.alpha;
+        let light = if opaque && self.parts.is_none() { Level::read(source.as_mut())? } else { None };
+        let score = match light {
+            Some(light) => self.reference.compare_light(light),
+            None => {
+                let whole = Rect::whole(source.size());
+                let shown = resampled(source.as_mut(), whole, facts.size, facts.alpha, &Work::default())?;
+                let shown = shown.with_alpha(self.alpha);
+                match self.parts {
+                    Some(parts) => self.reference.compare(&parts.of(&shown)),
+                    None => self.reference.compare(&shown),
+                }
+            }
         };
         score
             .map(|score| score as f32)

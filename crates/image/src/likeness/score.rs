@@ -77,8 +77,14 @@ impl Reference {
         if other.size() != self.size {
             return None;
         }
-        let count = levels::count(self.size);
-        self.views.iter().map(|view| score(view.sum(other, count, self.loops))).reduce(f64::min)
+        let scores = self.views.iter().map(|view| view.score(Level::linear(other, view.behind), self.loops));
+        scores.reduce(f64::min)
+    }
+
+    /// The score of an opaque picture against this opaque one, from its linear light.
+    pub(super) fn compare_light(&self, other: Level) -> Option<f64> {
+        let view = self.views.first().filter(|_| other.size == self.size)?;
+        Some(view.score(other, self.loops))
     }
 }
 
@@ -100,7 +106,9 @@ impl View {
     fn of(raster: &Raster, behind: f32, loops: Loops) -> Self {
         let count = levels::count(raster.size());
         let mut planes = Vec::new();
-        for (index, level) in levels::levels(raster, behind, wanted(count), loops).into_iter().enumerate() {
+        for (index, level) in
+            levels::levels(Level::linear(raster, behind), wanted(count), loops).into_iter().enumerate()
+        {
             let Level { size, planes: channels } = level;
             for (channel, values) in channels.into_iter().enumerate() {
                 if is_weighed(channel, index, count) {
@@ -111,14 +119,15 @@ impl View {
         Self { behind, planes }
     }
 
-    /// The weighted sum of all norms.
-    fn sum(&self, other: &Raster, count: usize, loops: Loops) -> f64 {
-        let levels = levels::levels(other, self.behind, wanted(count), loops);
+    /// The score of another picture's linear light.
+    fn score(&self, other: Level, loops: Loops) -> f64 {
+        let count = levels::count(other.size);
+        let levels = levels::levels(other, wanted(count), loops);
         let weighed = |plane: &Weighed| -> f64 {
             let norms = plane.norms(&levels[plane.level].planes[plane.channel], loops);
             norms.iter().zip(weights(plane.channel, plane.level, count)).map(|(norm, weight)| norm * weight).sum()
         };
-        self.planes.iter().map(weighed).sum()
+        score(self.planes.iter().map(weighed).sum())
     }
 }
 

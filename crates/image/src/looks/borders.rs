@@ -2,7 +2,7 @@
 
 use kivet_recipe::{Facts, Rect, Size};
 
-use crate::{ImageError, Limits, decode, decode::Reading};
+use crate::{ImageError, Limits, Work, decode, decode::Reading};
 
 /// How far a border's pixels may differ from its corner, on encoded values from 0 to 1: above a lossy format's noise.
 const NOISE: f32 = 0.06;
@@ -17,7 +17,9 @@ pub fn content(bytes: &[u8], facts: &Facts, limits: Limits) -> Result<Rect, Imag
     let mut row = vec![0.0; width as usize * 4];
     let mut border: Option<[f32; 4]> = None;
     let mut edges: Option<(u32, u32, u32, u32)> = None;
+    let work = Work::within(limits);
     for y in 0..height {
+        work.go_on()?;
         source.next_row(&mut row)?;
         let border = *border.get_or_insert_with(|| [row[0], row[1], row[2], row[3]]);
         let differs = |pixel: &[f32]| {

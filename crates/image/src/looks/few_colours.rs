@@ -2,7 +2,7 @@
 
 use kivet_recipe::{Facts, Size};
 
-use crate::{ImageError, Limits};
+use crate::{ImageError, Limits, Work};
 
 /// A drawing has so much of its area in this many colours.
 const COLOURS: usize = 16;
@@ -33,7 +33,9 @@ pub fn few_colours(bytes: &[u8], facts: &Facts, limits: Limits) -> Result<bool, 
     let Size { width, height } = source.size();
     let mut row = vec![0.0; width as usize * 4];
     let mut tally = Tally::default();
+    let work = Work::within(limits);
     for _ in 0..height {
+        work.go_on()?;
         source.next_row(&mut row)?;
         tally.add(&row);
     }

@@ -136,21 +136,28 @@ fn an_apng_and_a_moving_webp_move_too() {
 }
 
 #[test]
-fn frames_mean_what_their_file_says_of_colour() {
-    // 128 under a gamma of 1 is half the light: 188 in sRGB.
-    let mut apng = Vec::new();
-    let mut encoder = png::Encoder::new(&mut apng, 16, 8);
-    encoder.set_color(png::ColorType::Rgb);
-    encoder.set_animated(2, 0).expect("animated");
-    encoder.set_source_gamma(png::ScaledFloat::new(1.0));
-    let mut writer = encoder.write_header().expect("a header");
-    for value in [128, 64] {
-        writer.write_image_data(&[value; 16 * 8 * 3]).expect("a frame");
-    }
-    writer.finish().expect("finished");
-    let (_, seen) = frames(&rendered(&apng, "8w").bytes, Format::Webp);
-    for ((_, left, _), value) in seen.into_iter().zip([188, 137]) {
-        let left = left.expect("opaque");
-        assert!(left.iter().all(|channel| channel.abs_diff(value) <= 3), "{left:?} for {value}");
+fn frames_mean_what_their_file_says_of_colour_with_all_its_bits() {
+    // Under a gamma of 1, half the light is 188 in sRGB; 400 of 65,535 is 18, which in 8 bits would be 13 or 22.
+    for (depth, values, expected) in
+        [(png::BitDepth::Eight, [128, 64], [188, 137]), (png::BitDepth::Sixteen, [128 * 257, 400], [188, 18])]
+    {
+        let mut apng = Vec::new();
+        let mut encoder = png::Encoder::new(&mut apng, 16, 8);
+        encoder.set_color(png::ColorType::Rgb);
+        encoder.set_depth(depth);
+        encoder.set_animated(2, 0).expect("animated");
+        encoder.set_source_gamma(png::ScaledFloat::new(1.0));
+        let mut writer = encoder.write_header().expect("a header");
+        for value in values {
+            let sample = u16::to_be_bytes(value);
+            let sample = if depth == png::BitDepth::Eight { &sample[1..] } else { &sample[..] };
+            writer.write_image_data(&sample.repeat(16 * 8 * 3)).expect("a frame");
+        }
+        writer.finish().expect("finished");
+        let (_, seen) = frames(&rendered(&apng, "8w").bytes, Format::Webp);
+        for ((_, left, _), value) in seen.into_iter().zip(expected) {
+            let left = left.expect("opaque");
+            assert!(left.iter().all(|channel| channel.abs_diff(value) <= 3), "{left:?} for {value}, {depth:?}");
+        }
     }
 }
