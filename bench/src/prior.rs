@@ -1,29 +1,31 @@
 //! The setting and bytes each encoder needs for a fidelity where nothing is known of a picture but that it is one: the
 //! tables of `crates/recipe/src/fidelity.rs`.
 
-use std::sync::Mutex;
+use std::{iter::repeat_n, sync::Mutex};
 
 use anyhow::{Context, Result, anyhow};
 use kivet_image::{Ideal, Limits, Raster, Writing, draw, encode, probe, sample, write};
 use kivet_recipe::{Effort, Encoding, Format, Gamut, Recipe, View, plan_for};
 
-use crate::{generated, photographs};
+use crate::{clock::median, generated, photographs};
 
 const WIDTHS: [u32; 3] = [320, 640, 1280];
 const SETTINGS: [f32; 10] = [2.0, 8.0, 20.0, 35.0, 50.0, 65.0, 78.0, 88.0, 94.0, 100.0];
 const TARGETS: [f32; 6] = [1.0, 30.0, 50.0, 70.0, 85.0, 90.0];
 
 /// Where the encoder at its best is compared with the same in a hurry.
-const COMPARED: [f32; 3] = [35.0, 65.0, 88.0];
+const COMPARED: [f32; 4] = [12.0, 35.0, 65.0, 88.0];
 
-/// Every so-manieth of the generated pictures.
+/// Every so-manieth of the generated pictures, and how much one of the demo's counts beside one of them.
 const EVERY: u32 = 4;
+const DEMO: usize = 2;
 
 /// One encode: setting, likeness, the logarithm of bytes a pixel.
 type Point = (f32, f32, f32);
 
 /// One raster's curve in a hurry, and a few points at best.
 struct Curve {
+    weight: usize,
     busy: f32,
     fast: Vec<Point>,
     best: Vec<Point>,
@@ -31,9 +33,9 @@ struct Curve {
 
 /// Prints a table for each format, or for `only` one.
 pub fn run(only: Option<&str>) -> Result<()> {
-    let mut originals = photographs::all()?;
+    let mut originals: Vec<(Vec<u8>, usize)> = photographs::all()?.into_iter().map(|bytes| (bytes, DEMO)).collect();
     for number in (0..generated::COUNT).step_by(EVERY as usize) {
-        originals.push(generated::jpeg(number)?);
+        originals.push((generated::jpeg(number)?, 1));
     }
     let formats = [Format::Avif, Format::Webp, Format::Jpeg, Format::Jxl];
     for format in formats.into_iter().filter(|format| only.is_none_or(|only| only == format.name())) {
@@ -44,13 +46,19 @@ pub fn run(only: Option<&str>) -> Result<()> {
         );
         for target in TARGETS {
             let fitted = |pick: fn(&Point) -> f32| {
-                line(&curves.iter().map(|curve| (curve.busy, pick(&at(&curve.fast, target)))).collect::<Vec<_>>())
+                let point = |curve: &Curve| repeat_n((curve.busy, pick(&at(&curve.fast, target))), curve.weight);
+                line(&curves.iter().flat_map(point).collect::<Vec<_>>())
             };
             let ((setting, more_setting), (bytes, more_bytes)) = (fitted(|point| point.0), fitted(|point| point.2));
             println!("    ({target:.1}, {setting:.1}, {:.4}, {more_setting:.1}, {more_bytes:.2}),", bytes.exp());
         }
-        let (shifts, factors): (Vec<f32>, Vec<f32>) = curves.iter().flat_map(at_best).unzip();
-        println!("    at its best: setting {:+.1}, bytes times {:.2}", median(shifts), median(factors).exp());
+        let (gains, factors): (Vec<f64>, Vec<f64>) =
+            curves.iter().filter(|curve| curve.weight == DEMO).flat_map(at_best).unzip();
+        println!(
+            "    at its best, over the demo's: {:+.1} points, bytes times {:.2}",
+            median(gains),
+            median(factors).exp()
+        );
     }
     Ok(())
 }
@@ -94,13 +102,15 @@ fn drawn(bytes: &[u8]) -> Result<Vec<(Raster, View)>> {
 }
 
 /// The curves of every original at every width, measured on as many threads as there are cores.
-fn curves(originals: &[Vec<u8>], format: Format) -> Result<Vec<Curve>> {
+fn curves(originals: &[(Vec<u8>, usize)], format: Format) -> Result<Vec<Curve>> {
     let (queue, done) = (Mutex::new(originals.iter()), Mutex::new(Vec::new()));
     let work = || -> Result<()> {
         loop {
-            let Some(bytes) = queue.lock().map_err(|_| anyhow!("a measure broke down"))?.next() else { return Ok(()) };
+            let Some((bytes, weight)) = queue.lock().map_err(|_| anyhow!("a measure broke down"))?.next() else {
+                return Ok(());
+            };
             for (raster, view) in drawn(bytes)? {
-                let curve = curve(&raster, view, format)?;
+                let curve = Curve { weight: *weight, ..curve(&raster, view, format)? };
                 done.lock().map_err(|_| anyhow!("a measure broke down"))?.push(curve);
             }
         }
@@ -132,7 +142,12 @@ fn curve(raster: &Raster, view: View, format: Format) -> Result<Curve> {
         });
         Ok(points)
     };
-    Ok(Curve { busy: view.busy(), fast: points(&SETTINGS, Effort::Fast)?, best: points(&COMPARED, Effort::Best)? })
+    Ok(Curve {
+        weight: 1,
+        busy: view.busy(),
+        fast: points(&SETTINGS, Effort::Fast)?,
+        best: points(&COMPARED, Effort::Best)?,
+    })
 }
 
 /// Setting and bytes where a curve reaches `target`, on straight lines between its points; beyond its ends, the end.
@@ -143,11 +158,20 @@ fn at(curve: &[Point], target: f32) -> Point {
     (from.0 + (to.0 - from.0) * share, target, from.2 + (to.2 - from.2) * share)
 }
 
-/// What an encoder at its best needs beside the same in a hurry: points of setting, and the logarithm of a factor of bytes.
-fn at_best(curve: &Curve) -> impl Iterator<Item = (f32, f32)> {
+/// The likeness that a setting gives, on straight lines between a curve's points; beyond its ends, the end.
+fn likeness_at(curve: &[Point], setting: f32) -> f32 {
+    let upper = curve.iter().position(|point| point.0 >= setting).unwrap_or(curve.len() - 1);
+    let (from, to) = (curve[upper.saturating_sub(1)], curve[upper]);
+    let share = if upper == 0 { 1.0 } else { ((setting - from.0) / (to.0 - from.0)).clamp(0.0, 1.0) };
+    from.1 + (to.1 - from.1) * share
+}
+
+/// What an encoder at its best gives beside the same in a hurry: points of likeness at the same setting, and the logarithm of
+/// a factor of bytes at the same likeness.
+fn at_best(curve: &Curve) -> impl Iterator<Item = (f64, f64)> {
     curve.best.iter().map(|point| {
-        let hurried = at(&curve.fast, point.1);
-        (point.0 - hurried.0, point.2 - hurried.2)
+        let gained = point.1 - likeness_at(&curve.fast, point.0);
+        (f64::from(gained), f64::from(point.2 - at(&curve.fast, point.1).2))
     })
 }
 
@@ -162,11 +186,6 @@ fn line(points: &[(f32, f32)]) -> (f32, f32) {
     }
     let slope = products / squares;
     (y - slope * x, slope)
-}
-
-fn median(mut values: Vec<f32>) -> f32 {
-    values.sort_by(f32::total_cmp);
-    values.get(values.len() / 2).copied().unwrap_or_default()
 }
 
 /// Likeness on the SSIMULACRA2 scale.

@@ -65,13 +65,14 @@ const JPEG: Table = [
     (90.0, 94.0, 0.2223, 3.3, 1.09),
 ];
 const JXL: Table = [
-    (1.0, 0.0, 0.0081, 2.0, 1.25),
-    (30.0, 8.1, 0.0135, 4.0, 1.25),
-    (50.0, 22.3, 0.0191, 7.6, 1.30),
-    (70.0, 52.5, 0.0320, 15.9, 1.43),
-    (85.0, 78.7, 0.0682, 15.2, 1.52),
-    (90.0, 90.5, 0.1093, 7.2, 1.41),
+    (1.0, 2.8, 0.0093, 0.6, 1.09),
+    (30.0, 10.3, 0.0124, 3.8, 1.23),
+    (50.0, 22.0, 0.0179, 6.7, 1.34),
+    (70.0, 53.5, 0.0311, 15.6, 1.55),
+    (85.0, 79.6, 0.0635, 14.2, 1.70),
+    (90.0, 90.9, 0.0996, 6.4, 1.57),
 ];
+
 /// The setting and bytes expected of `format` for a lossy rendition at `target`, of a picture of which nothing is known;
 /// `None` where the format has no lossy form here.
 pub fn expected(format: Format, target: Fidelity) -> Option<Expected> {
@@ -87,19 +88,20 @@ pub(crate) fn usual(format: Format, points: f32, busy: f32, effort: Effort) -> O
         Format::Jxl => &JXL,
         Format::Png | Format::Gif | Format::Svg | Format::Bmp | Format::Tiff => return None,
     };
-    let (shift, factor) = effort_shift(format, effort);
-    let (setting, bytes) = interpolate(table, points, busy);
-    Some(Expected { setting: (setting + shift).clamp(0.0, 100.0), bytes_per_pixel: bytes.exp() * factor })
+    let (gain, factor) = effort_gain(format, effort);
+    let (setting, _) = interpolate(table, points - gain, busy);
+    let (_, bytes) = interpolate(table, points, busy);
+    Some(Expected { setting: setting.clamp(0.0, 100.0), bytes_per_pixel: bytes.exp() * factor })
 }
 
-/// What an encoder at its best needs beside the same encoder in a hurry, for the same fidelity: points of setting, and
-/// a factor of bytes. Medians by `cargo xtask bench prior`.
-pub(crate) const fn effort_shift(format: Format, effort: Effort) -> (f32, f32) {
+/// What lies between an encoder at its best and the same in a hurry: points of likeness at the same setting, and a factor of
+/// bytes at the same likeness. Medians by `cargo xtask bench prior`.
+pub(crate) const fn effort_gain(format: Format, effort: Effort) -> (f32, f32) {
     match (effort, format) {
-        (Effort::Best, Format::Avif) => (-3.5, 0.85),
-        (Effort::Best, Format::Webp) => (1.5, 0.96),
-        (Effort::Best, Format::Jpeg) => (2.1, 0.89),
-        (Effort::Best, Format::Jxl) => (-5.7, 0.87),
+        (Effort::Best, Format::Avif) => (1.6, 0.91),
+        (Effort::Best, Format::Webp) => (-0.8, 0.97),
+        (Effort::Best, Format::Jpeg) => (-1.2, 0.86),
+        (Effort::Best, Format::Jxl) => (2.7, 0.89),
         _ => (0.0, 1.0),
     }
 }

@@ -67,6 +67,8 @@ const STEPS: &[M<'static>] = &[
     ),
     // Encoders are set otherwise since, and facts tell more: both are learnt anew.
     M::up("DELETE FROM curves; DELETE FROM originals;"),
+    // And once more.
+    M::up("DELETE FROM curves;"),
 ];
 
 /// What tells one state of a file from another without reading it.

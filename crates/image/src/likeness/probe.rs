@@ -63,7 +63,7 @@ impl Probe {
 const fn settings(format: Format) -> &'static [f32] {
     match format {
         Format::Avif => &[0.0, 24.0, 48.0, 70.0, 88.0, 97.0],
-        Format::Jxl => &[0.0, 40.0, 74.0, 95.0],
+        Format::Jxl => &[0.0, 14.0, 40.0, 74.0, 95.0],
         Format::Webp => &[0.0, 40.0, 80.0, 100.0],
         Format::Jpeg => &[4.0, 15.0, 42.0, 76.0, 92.0, 99.0],
         _ => &[],

@@ -62,6 +62,23 @@ fn scores_are_the_metric_s_own_by_every_loop() {
     }
 }
 
+/// Searches walk along settings: each encoder must give less the lower it is set, without a jump, down to what is bad.
+#[test]
+fn lower_settings_give_less_without_a_jump() {
+    let raster = picture(Size::new(320, 240), false);
+    let ideal = Ideal::new(&raster, Gamut::Srgb);
+    for format in [Format::Avif, Format::Jxl, Format::Webp, Format::Jpeg] {
+        let like = |setting: f32| {
+            let file = encode(&raster, format, Encoding::Lossy { setting }).expect("encoded");
+            ideal.likeness(&file).expect("scored")
+        };
+        let scores: Vec<f32> = (0..=20).map(|step| like(step as f32 * 5.0)).collect();
+        let fall = scores.windows(2).map(|pair| pair[0] - pair[1]).fold(f32::MIN, f32::max);
+        let jump = scores.windows(2).map(|pair| pair[1] - pair[0]).fold(f32::MIN, f32::max);
+        assert!(fall < 3.0 && jump < 30.0 && scores[0] < 35.0, "{format}: {scores:?}");
+    }
+}
+
 #[test]
 fn a_probe_gives_a_rising_curve_and_a_glance_lies_near_it() {
     let raster = picture(Size::new(900, 600), false);

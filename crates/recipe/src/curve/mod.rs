@@ -11,7 +11,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use crate::{Effort, Expected, Fidelity, Format, fidelity};
-use shape::{Shape, between, shift};
+use shape::{Shape, between, gain};
 pub use view::{Scale, View};
 
 /// How far the correction by a scored rendition reaches: powers of two of scale, and points of fidelity.
@@ -21,7 +21,7 @@ const REACH: (f32, f32) = (0.25, 8.0);
 const DOUBT: f32 = 0.05;
 
 /// An encoder at its best must save this share of the bytes to be worth its time.
-const WORTH: f32 = 0.02;
+const WORTH: f32 = 0.1;
 
 /// Scored renditions remembered of one format; the oldest is forgotten first.
 const MOST_SEEN: usize = 32;
@@ -143,7 +143,7 @@ impl Curves {
         let points = f32::from(target.get());
         let factor = |measured: &Measured| {
             let (below, above, share) = between(&measured.curves, scale)?;
-            Some(shift((&Shape::of(below)?, &Shape::of(above)?, share), format, points, Effort::Best).1)
+            Some(gain((&Shape::of(below)?, &Shape::of(above)?, share), format, points, Effort::Best).1)
         };
         let saves = self.0.get(&format).and_then(factor).is_none_or(|factor| factor <= (1.0 - WORTH).ln());
         if saves { Effort::Best } else { Effort::Fast }
@@ -202,9 +202,12 @@ impl Measured {
         let (below, above, share) = between(&self.curves, scale)?;
         let (below, above) = (Shape::of(below)?, Shape::of(above)?);
         let plain = |fidelity: f32, effort: Effort| {
-            let (a, b) = (below.at(fidelity), above.at(fidelity));
-            let (shift, factor) = shift((&below, &above, share), format, fidelity, effort);
-            (a.0 + (b.0 - a.0) * share + shift, a.1 + (b.1 - a.1) * share + factor)
+            let (gain, factor) = gain((&below, &above, share), format, fidelity, effort);
+            let mixed = |value: fn(&Shape, f32) -> f32, points: f32| {
+                let (a, b) = (value(&below, points), value(&above, points));
+                a + (b - a) * share
+            };
+            (mixed(Shape::setting, fidelity - gain), mixed(Shape::bytes, fidelity) + factor)
         };
         let near: Vec<Residual> = self
             .seen

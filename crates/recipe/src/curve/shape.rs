@@ -6,16 +6,16 @@ use crate::{Effort, Format, fidelity, monotone::Monotone};
 /// How much a picture's own samples at best count beside what is usual.
 const OWN: f32 = 0.75;
 
-/// What an encoder's effort changes near `points` between two curves: points of setting, and the logarithm of a factor of
-/// bytes.
-pub(super) fn shift(
+/// What an encoder's effort changes near `points` between two curves: points of likeness gained at the same setting, and the
+/// logarithm of a factor of bytes at the same likeness.
+pub(super) fn gain(
     (below, above, share): (&Shape, &Shape, f32),
     format: Format,
     points: f32,
     effort: Effort,
 ) -> (f32, f32) {
-    let (usual, factor) = fidelity::effort_shift(format, effort);
-    match (below.shift(points), above.shift(points)) {
+    let (usual, factor) = fidelity::effort_gain(format, effort);
+    match (below.gain(points), above.gain(points)) {
         // Samples of a small probe tell which way this picture lies from the usual, not quite how far.
         (Some(a), Some(b)) if effort == Effort::Best => {
             let own = (a.0 + (b.0 - a.0) * share, a.1 + (b.1 - a.1) * share);
@@ -40,9 +40,10 @@ pub(super) struct Shape {
     bytes: Monotone,
     pub(super) least: f32,
     pub(super) best: f32,
-    /// Likenesses at best, rising, each with what it takes beside the same in a hurry: points of setting, and the logarithm
-    /// of a factor of bytes.
-    shifts: Vec<(f32, f32, f32)>,
+    /// Likenesses at best, rising, each with what lies between it and the same encoder in a hurry: points of likeness at the same
+    /// setting, and the logarithm of a factor of bytes at the same likeness. Settings are no measure of that: where they are
+    /// close together a point of likeness is ten of them.
+    gains: Vec<(f32, f32, f32)>,
 }
 
 impl Shape {
@@ -58,12 +59,13 @@ impl Shape {
         let points = |value: fn(&Sample) -> f32| rising.iter().map(|sample| (sample.fidelity, value(sample))).collect();
         let settings = Monotone::through(points(|sample| sample.setting))?;
         let bytes = Monotone::through(points(|sample| sample.bytes.max(1e-5).ln()))?;
-        let shift = |best: &Sample| {
+        let hurried = Monotone::through(rising.iter().map(|sample| (sample.setting, sample.fidelity)).collect())?;
+        let gain = |best: &Sample| {
             let (fidelity, spent) = (best.fidelity, best.bytes.max(1e-5).ln());
-            (fidelity, best.setting - settings.at(fidelity), spent - bytes.at(fidelity))
+            (fidelity, fidelity - hurried.at(best.setting), spent - bytes.at(fidelity))
         };
         Some(Self {
-            shifts: curve.at_best.iter().map(shift).collect(),
+            gains: curve.at_best.iter().map(gain).collect(),
             least: rising.first().filter(|first| first.setting <= 0.0).map_or(f32::MIN / 4.0, |first| first.fidelity),
             best: rising.last()?.fidelity,
             settings,
@@ -71,15 +73,21 @@ impl Shape {
         })
     }
 
-    pub(super) fn at(&self, fidelity: f32) -> (f32, f32) {
-        (self.settings.at(fidelity), self.bytes.at(fidelity))
+    /// The setting that gives a likeness in a hurry.
+    pub(super) fn setting(&self, fidelity: f32) -> f32 {
+        self.settings.at(fidelity)
     }
 
-    /// What the encoder at its best takes beside the same in a hurry, for a likeness near `points`: between samples on a
+    /// The logarithm of the bytes that a likeness takes in a hurry.
+    pub(super) fn bytes(&self, fidelity: f32) -> f32 {
+        self.bytes.at(fidelity)
+    }
+
+    /// What lies between the encoder at its best and the same in a hurry, for a likeness near `points`: between samples on a
     /// straight line, beyond them as at the nearest.
-    fn shift(&self, points: f32) -> Option<(f32, f32)> {
-        let below = self.shifts.iter().rev().find(|one| one.0 <= points);
-        let above = self.shifts.iter().find(|one| one.0 > points);
+    fn gain(&self, points: f32) -> Option<(f32, f32)> {
+        let below = self.gains.iter().rev().find(|one| one.0 <= points);
+        let above = self.gains.iter().find(|one| one.0 > points);
         let (below, above) = (below.or(above)?, above.or(below)?);
         let width = above.0 - below.0;
         let share = if width > 0.0 { (points - below.0) / width } else { 0.0 };
