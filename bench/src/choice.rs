@@ -1,6 +1,11 @@
 //! The choice against what it promises: targets met, formats chosen, bytes beside fixed settings, and what it costs.
 
-use std::sync::Mutex;
+mod tables;
+
+use std::{
+    path::{Path, PathBuf},
+    sync::Mutex,
+};
 
 use anyhow::{Context, Result};
 use kivet_image::{Ideal, Limits, Probe, Raster, Writing, at_a_glance, draw, encode, probe, refine, sample};
@@ -71,10 +76,15 @@ struct Tally {
     curves: Vec<(f64, f64)>,
 }
 
-/// Prints the tables over every so-manieth picture.
-pub fn run(every: usize) -> Result<()> {
-    let mut pictures: Vec<Source> = (0..photographs::all()?.len()).map(Source::Demo).collect();
-    pictures.extend((0..generated::COUNT).map(Source::Generated));
+/// Prints the tables over every so-manieth picture: the demo's and generated ones, or all files of a folder.
+pub fn run(every: usize, folder: Option<&Path>) -> Result<()> {
+    let pictures = match folder {
+        Some(folder) => Source::of_folder(folder)?,
+        None => {
+            let demo = (0..photographs::all()?.len()).map(Source::Demo);
+            demo.chain((0..generated::COUNT).map(Source::Generated)).collect()
+        }
+    };
     let pictures: Vec<Source> = pictures.into_iter().step_by(every).collect();
     let (queue, tally) = (Mutex::new(pictures.iter()), Mutex::new(Tally::default()));
     let failures = Mutex::new(Vec::new());
@@ -95,22 +105,31 @@ pub fn run(every: usize) -> Result<()> {
     }
     let tally = tally.into_inner().map_err(|_| anyhow::anyhow!("a measure broke down"))?;
     println!("{} pictures, widths {WIDTHS:?}, targets {TARGETS:?}\n", pictures.len());
-    accuracy(&tally);
-    bytes(&tally);
-    costs(&tally);
+    tables::accuracy(&tally);
+    tables::bytes(&tally);
+    tables::costs(&tally);
     Ok(())
 }
 
 enum Source {
     Demo(usize),
     Generated(u32),
+    File(PathBuf),
 }
 
 impl Source {
+    fn of_folder(folder: &Path) -> Result<Vec<Self>> {
+        let entries = std::fs::read_dir(folder).with_context(|| format!("cannot read {}", folder.display()))?;
+        let mut files = entries.map(|entry| Ok(entry?.path())).collect::<Result<Vec<PathBuf>>>()?;
+        files.sort();
+        Ok(files.into_iter().map(Self::File).collect())
+    }
+
     fn bytes(&self) -> Result<Vec<u8>> {
         match self {
             Self::Demo(index) => Ok(photographs::all()?.swap_remove(*index)),
             Self::Generated(number) => generated::jpeg(*number),
+            Self::File(path) => std::fs::read(path).with_context(|| format!("cannot read {}", path.display())),
         }
     }
 }
@@ -118,7 +137,7 @@ impl Source {
 fn picture(bytes: &[u8], tally: &Mutex<Tally>) -> Result<()> {
     let facts = probe(bytes, Limits::default())?;
     let ((curves, longest), took) = timed(|| measured(bytes, &facts))?;
-    for width in WIDTHS {
+    for width in WIDTHS.into_iter().filter(|width| *width == WIDTHS[0] || *width <= facts.size.width) {
         let recipe = Recipe { width: Some(width), ..Recipe::default() };
         let plan = plan_for(&recipe, &facts);
         let raster = draw(bytes, &facts, &plan, None)?;
@@ -269,124 +288,4 @@ fn fixed(raster: &Raster, ideal: &Ideal) -> Result<Vec<(Format, Sent)>> {
         kept.push((format, (ideal.likeness(&file)?, file.len())));
     }
     Ok(kept)
-}
-
-fn accuracy(tally: &Tally) {
-    println!(
-        "| format | target | first within 6 | final within 3 | mean first | mean final |\n| --- | --- | --- | --- | --- | --- |"
-    );
-    for format in FORMATS {
-        for target in TARGETS.map(f32::from) {
-            let of = tally.cases.iter().filter(|case| case.target == target);
-            let outcomes: Vec<&Outcome> =
-                of.flat_map(|case| case.formats.iter().filter(|outcome| outcome.format == format)).collect();
-            let share = |near: &dyn Fn(&Outcome) -> bool| {
-                percent(outcomes.iter().filter(|one| near(one)).count(), outcomes.len())
-            };
-            let mean =
-                |value: fn(&Outcome) -> f32| outcomes.iter().map(|one| value(one)).sum::<f32>() / outcomes.len() as f32;
-            println!(
-                "| {format} | {target} | {} | {} | {:.1} | {:.1} |",
-                share(&|one| (one.first - target).abs() <= 6.0),
-                share(&|one| (one.last - target).abs() <= 3.0),
-                mean(|one| one.first),
-                mean(|one| one.last)
-            );
-        }
-    }
-    println!(
-        "\n| browser | chosen final within 3 | better at the lowest setting | first within 6 | better at the lowest setting | fewest bytes within 3% or 200 B, with the curve | within 15%, before it |\n| --- | --- | --- | --- | --- | --- | --- |"
-    );
-    for (index, (name, accept)) in BROWSERS.iter().enumerate() {
-        let accepted = Accepted::from_header(accept);
-        let [mut near, mut lowest, mut first, mut lowest_first, mut with, mut before] = [0; 6];
-        for case in &tally.cases {
-            let reach = |one: &&Outcome| accepted.contains(one.format) && one.last >= case.target - 3.0;
-            let fewest = case.formats.iter().filter(reach).map(|one| one.bytes).min().unwrap_or(usize::MAX);
-            let of = |format: Format| case.formats.iter().find(|one| one.format == format);
-            let Chosen { guessed, known, .. } = case.chosen[index];
-            let bytes = |format| of(format).map_or(usize::MAX, |one| one.bytes);
-            with += usize::from(bytes(known) <= (fewest + 200).max(fewest.saturating_mul(103) / 100));
-            before += usize::from(bytes(guessed) <= fewest.saturating_mul(115) / 100);
-            near += usize::from(of(known).is_some_and(|one| (one.last - case.target).abs() <= 3.0));
-            lowest += usize::from(of(known).is_some_and(|one| one.lowest.1 && one.last > case.target + 3.0));
-            first += usize::from(of(guessed).is_some_and(|one| (one.first - case.target).abs() <= 6.0));
-            lowest_first += usize::from(of(guessed).is_some_and(|one| one.lowest.0 && one.first > case.target + 6.0));
-        }
-        let all = tally.cases.len();
-        println!(
-            "| {name} | {} | {} | {} | {} | {} | {} |",
-            percent(near, all),
-            percent(lowest, all),
-            percent(first, all),
-            percent(lowest_first, all),
-            percent(with, all),
-            percent(before, all)
-        );
-    }
-    println!();
-}
-
-fn bytes(tally: &Tally) {
-    println!("| browser | sent | bytes | against WebP 75 | mean | spread |\n| --- | --- | --- | --- | --- | --- |");
-    let fixed = |format: Format| -> Vec<Sent> {
-        let all = tally.drawn.iter().flat_map(|drawn| &drawn.fixed);
-        all.filter(|kept| kept.0 == format).map(|kept| kept.1).collect()
-    };
-    let webp: usize = fixed(Format::Webp).iter().map(|one| one.1).sum();
-    let line = |browser: &str, name: &str, sent: &[Sent]| {
-        let (bytes, count) = (sent.iter().map(|one| one.1).sum::<usize>(), sent.len() as f32);
-        let mean = sent.iter().map(|one| one.0).sum::<f32>() / count;
-        let spread = (sent.iter().map(|one| (one.0 - mean).powi(2)).sum::<f32>() / count).sqrt();
-        println!(
-            "| {browser} | {name} | {bytes} | {:+.1}% | {mean:.1} | {spread:.1} |",
-            bytes as f64 * 100.0 / webp as f64 - 100.0
-        );
-    };
-    for (index, (browser, _)) in BROWSERS.iter().enumerate() {
-        let sent: Vec<Sent> = tally.drawn.iter().filter_map(|drawn| drawn.sent.get(index).copied()).collect();
-        line(browser, "the choice at 70", &sent);
-        let matched: Vec<Sent> =
-            tally.drawn.iter().filter_map(|drawn| drawn.at_equal_mean.get(index).copied()).collect();
-        line(browser, &format!("the choice at {AT_EQUAL_MEAN}"), &matched);
-        let newest = [Format::Jxl, Format::Avif, Format::Webp][index];
-        line(browser, &format!("{newest} at one setting"), &fixed(newest));
-    }
-    line("any", "WebP at 75", &fixed(Format::Webp));
-    line("any", "JPEG at 75", &fixed(Format::Jpeg));
-    println!();
-}
-
-fn costs(tally: &Tally) {
-    let sorted = |mut values: Vec<f64>| {
-        values.sort_by(f64::total_cmp);
-        values
-    };
-    let at = |values: &[f64], share: f64| values[((values.len() - 1) as f64 * share) as usize];
-    let (all, longest): (Vec<f64>, Vec<f64>) = tally.curves.iter().copied().unzip();
-    for (name, took) in [("the curves of all formats", sorted(all)), ("the longest of them", sorted(longest))] {
-        println!("{name}: median {:.2} s of a core, most {:.2} s", at(&took, 0.5), at(&took, 1.0));
-    }
-    println!("\n| browser | final pass in fast encodes, median | 95th percentile |\n| --- | --- | --- |");
-    for (index, (name, _)) in BROWSERS.iter().enumerate() {
-        let passes = sorted(tally.cases.iter().map(|case| case.chosen[index].pass).collect());
-        println!("| {name} | {:.1} | {:.1} |", at(&passes, 0.5), at(&passes, 0.95));
-    }
-    println!(
-        "\n| format | an encode in a hurry, ms | its score, in such encodes | the search, in such encodes |\n| --- | --- | --- | --- |"
-    );
-    for format in FORMATS {
-        let of = || tally.cases.iter().flat_map(|case| case.formats.iter().filter(|one| one.format == format));
-        let median = |value: &dyn Fn(&Outcome) -> f64| at(&sorted(of().map(value).collect()), 0.5);
-        println!(
-            "| {format} | {:.1} | {:.1} | {:.1} |",
-            median(&|one| one.hurried * 1e3),
-            median(&|one| one.scored / one.hurried),
-            median(&|one| one.searched / one.hurried)
-        );
-    }
-}
-
-fn percent(part: usize, whole: usize) -> String {
-    format!("{:.0}%", part as f64 * 100.0 / whole.max(1) as f64)
 }

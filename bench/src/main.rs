@@ -29,6 +29,9 @@ enum Measure {
         /// Only every so-manieth picture.
         #[arg(long, default_value_t = 1)]
         every: usize,
+        /// A folder of photographs to take instead of the demo's and generated ones.
+        #[arg(long)]
+        folder: Option<std::path::PathBuf>,
     },
     /// First answers with and without background work, and how long final ones take.
     Latency,
@@ -60,7 +63,7 @@ enum Measure {
 
 fn main() -> Result<()> {
     match Bench::parse().measure {
-        Measure::Choice { every } => choice::run(every.max(1)),
+        Measure::Choice { every, folder } => choice::run(every.max(1), folder.as_deref()),
         Measure::Latency => latency::run(),
         Measure::Cold => cold::run(),
         Measure::Ladder => ladder::run(),
