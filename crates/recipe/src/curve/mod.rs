@@ -308,7 +308,7 @@ mod tests {
             curves.final_effort(Format::Avif, Fidelity::DEFAULT, Scale(-4.0))
         };
         // The first curve has 0.12 bytes a pixel there.
-        assert_eq!((with(0.11), with(0.15)), (Effort::Best, Effort::Fast));
+        assert_eq!((with(0.1), with(0.115)), (Effort::Best, Effort::Fast));
         assert_eq!(Curves::default().final_effort(Format::Avif, Fidelity::DEFAULT, Scale(-3.0)), Effort::Best);
     }
 
