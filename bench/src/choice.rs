@@ -7,7 +7,7 @@ use std::{
     sync::Mutex,
 };
 
-use anyhow::{Context, Result};
+use anyhow::{Context, Result, ensure};
 use kivet_image::{Ideal, Limits, Probe, Raster, Writing, at_a_glance, draw, encode, probe, refine, sample};
 use kivet_recipe::{
     Accepted, Curves, Effort, Encoding, Facts, Fidelity, Finalist, Format, Gamut, Policy, REFINED, Recipe, Request,
@@ -86,6 +86,7 @@ pub fn run(every: usize, folder: Option<&Path>) -> Result<()> {
         }
     };
     let pictures: Vec<Source> = pictures.into_iter().step_by(every).collect();
+    ensure!(!pictures.is_empty(), "there are no pictures to measure");
     let (queue, tally) = (Mutex::new(pictures.iter()), Mutex::new(Tally::default()));
     let failures = Mutex::new(Vec::new());
     std::thread::scope(|scope| {
@@ -93,7 +94,8 @@ pub fn run(every: usize, folder: Option<&Path>) -> Result<()> {
             scope.spawn(|| {
                 loop {
                     let Some(source) = queue.lock().ok().and_then(|mut queue| queue.next()) else { return };
-                    if let Err(error) = source.bytes().and_then(|bytes| picture(&bytes, &tally)) {
+                    let measured = source.bytes().and_then(|bytes| picture(&bytes, &tally));
+                    if let Err(error) = measured.with_context(|| format!("cannot measure {source:?}")) {
                         failures.lock().map(|mut all| all.push(error)).ok();
                     }
                 }
@@ -111,6 +113,7 @@ pub fn run(every: usize, folder: Option<&Path>) -> Result<()> {
     Ok(())
 }
 
+#[derive(Debug)]
 enum Source {
     Demo(usize),
     Generated(u32),

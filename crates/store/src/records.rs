@@ -67,7 +67,7 @@ const STEPS: &[M<'static>] = &[
     ),
     // Encoders are set otherwise since, and facts tell more: both are learnt anew.
     M::up("DELETE FROM curves; DELETE FROM originals;"),
-    // And once more.
+    // JPEG XL keeps its pictures' size at low settings since.
     M::up("DELETE FROM curves;"),
 ];
 

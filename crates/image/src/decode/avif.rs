@@ -8,7 +8,7 @@ use libavif_sys as sys;
 
 use super::{
     Whole,
-    frames::{Frame, Frames},
+    frames::{Frame, Frames, Sample},
     yuv::{Plane, Planes},
 };
 use crate::{
@@ -215,11 +215,6 @@ impl<'a> Avif<'a> {
         }
     }
 }
-
-/// What the library writes: bytes up to 8 bits, else words.
-trait Sample: Copy + Default {}
-impl Sample for u8 {}
-impl Sample for u16 {}
 
 impl Drop for Avif<'_> {
     fn drop(&mut self) {

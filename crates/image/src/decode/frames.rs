@@ -80,7 +80,7 @@ pub(crate) fn frames<'a>(bytes: &'a [u8], facts: &Facts, limits: Limits) -> Resu
     Ok(Frames { limit: limits.frames, ..frames })
 }
 
-/// A sample of a frame: 8 or 16 bits.
+/// A sample of 8 or 16 bits.
 pub(super) trait Sample: Copy + Default + PartialEq + Into<f32> {
     /// The value that means one.
     const MOST: Self;
@@ -92,29 +92,23 @@ pub(super) trait Sample: Copy + Default + PartialEq + Into<f32> {
     fn buffer(samples: Vec<Self>) -> Buffer;
 }
 
-impl Sample for u8 {
-    const MOST: Self = Self::MAX;
+macro_rules! sample {
+    ($sample:ty, $sort:ident) => {
+        impl Sample for $sample {
+            const MOST: Self = Self::MAX;
 
-    fn nearest(value: f32) -> Self {
-        value.round() as Self
-    }
+            fn nearest(value: f32) -> Self {
+                value.round() as Self
+            }
 
-    fn buffer(samples: Vec<Self>) -> Buffer {
-        Buffer::Eight(samples)
-    }
+            fn buffer(samples: Vec<Self>) -> Buffer {
+                Buffer::$sort(samples)
+            }
+        }
+    };
 }
-
-impl Sample for u16 {
-    const MOST: Self = Self::MAX;
-
-    fn nearest(value: f32) -> Self {
-        value.round() as Self
-    }
-
-    fn buffer(samples: Vec<Self>) -> Buffer {
-        Buffer::Sixteen(samples)
-    }
-}
+sample!(u8, Eight);
+sample!(u16, Sixteen);
 
 /// A canvas that frames are laid on, each a rectangle of straight RGBA.
 pub(super) struct Canvas<S> {

@@ -35,11 +35,9 @@ fn split_with(loops: Loops, raster: &Raster, halved: bool, planes: [Plane<'_>; 3
     let mut rows = [Row::new(width), Row::new(width)];
     let mut sums = [vec![0; across], vec![0; across], vec![0; across]];
     for (y, pair) in raster.bytes().chunks(raster.stride() * step).enumerate() {
-        let mut lines = pair.chunks_exact(raster.stride());
-        for (at, line) in lines.by_ref().enumerate() {
+        for (at, line) in pair.chunks_exact(raster.stride()).enumerate() {
             rows[at].read(loops, line);
-            let [red, green, blue] = rows[at].channels(width);
-            (loops.brightness)([red, green, blue], brightness.row(y * step + at, width));
+            (loops.brightness)(rows[at].channels(width), brightness.row(y * step + at, width));
         }
         // The last of an odd number of rows stands for its missing neighbour too.
         let below = if pair.len() > raster.stride() { 1 } else { 0 };
@@ -50,8 +48,7 @@ fn split_with(loops: Loops, raster: &Raster, halved: bool, planes: [Plane<'_>; 3
                 (loops.fourfold)(&rows[0].padded(channel)[..width], sums);
             }
         }
-        let [red, green, blue] = &sums;
-        (loops.differences)([red, green, blue], blues.row(y, across), reds.row(y, across));
+        (loops.differences)(sums.each_ref().map(Vec::as_slice), blues.row(y, across), reds.row(y, across));
     }
 }
 

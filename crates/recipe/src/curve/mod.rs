@@ -20,7 +20,8 @@ const REACH: (f32, f32) = (0.25, 8.0);
 /// The weight of no correction at all beside those that were seen.
 const DOUBT: f32 = 0.05;
 
-/// An encoder at its best must save this share of the bytes to be worth its time.
+/// An encoder at its best must save this share of the bytes to be worth its time: with less, what it makes takes nobody's place
+/// ([`is_worth_swapping`](crate::is_worth_swapping)).
 const WORTH: f32 = 0.1;
 
 /// Scored renditions remembered of one format; the oldest is forgotten first.
