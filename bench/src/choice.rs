@@ -42,6 +42,8 @@ struct Outcome {
     /// It is better than was asked, and the encoder has no lower setting: at first, and in the end.
     lowest: (bool, bool),
     bytes: usize,
+    /// What it would take right at the target, by the slope of its curve: finals lie anywhere near it.
+    at_target: f64,
     /// Seconds of a core: one encode in a hurry, its score, and the search for the final rendition.
     hurried: f64,
     scored: f64,
@@ -250,6 +252,11 @@ fn outcome(
     let usual = |points| Curves::default().setting(format, points, view, Effort::Fast).unwrap_or(50.0);
     let glanced = at_a_glance(raster, (format, &usual), target, &Writing::new(Encoding::Lossless))?;
     let first = ideal.likeness(&glanced.bytes)?;
+    let expected = |points: f32| -> Result<f64> {
+        let fidelity = Fidelity::new(points.round().clamp(1.0, 100.0) as u8).context("a fidelity")?;
+        let pixels = raster.size().pixels();
+        Ok(learned.lossy(format, fidelity, view, pixels, Effort::Fast).context("a lossy format")?.bytes)
+    };
     let is_lowest = |setting: f32, fidelity: f32| setting < 0.5 && fidelity > f32::from(target.get());
     let outcome = Outcome {
         format,
@@ -257,6 +264,7 @@ fn outcome(
         last: last.fidelity,
         lowest: (is_lowest(glanced.setting, first), is_lowest(last.setting, last.fidelity)),
         bytes: last.bytes as usize,
+        at_target: last.bytes as f64 * expected(f32::from(target.get()))? / expected(last.fidelity)?,
         hurried,
         scored,
         searched,

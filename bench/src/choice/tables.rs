@@ -36,12 +36,12 @@ pub(super) fn accuracy(tally: &Tally) {
         let [mut near, mut lowest, mut first, mut lowest_first, mut with, mut before] = [0; 6];
         for case in &tally.cases {
             let reach = |one: &&Outcome| accepted.contains(one.format) && one.last >= case.target - 3.0;
-            let fewest = case.formats.iter().filter(reach).map(|one| one.bytes).min().unwrap_or(usize::MAX);
+            let fewest = case.formats.iter().filter(reach).map(|one| one.at_target).fold(f64::INFINITY, f64::min);
             let of = |format: Format| case.formats.iter().find(|one| one.format == format);
             let Chosen { guessed, known, .. } = case.chosen[index];
-            let bytes = |format| of(format).map_or(usize::MAX, |one| one.bytes);
-            with += usize::from(bytes(known) <= (fewest + 200).max(fewest.saturating_mul(103) / 100));
-            before += usize::from(bytes(guessed) <= fewest.saturating_mul(115) / 100);
+            let bytes = |format| of(format).map_or(f64::INFINITY, |one| one.at_target);
+            with += usize::from(bytes(known) <= (fewest + 200.0).max(fewest * 1.03));
+            before += usize::from(bytes(guessed) <= fewest * 1.15);
             near += usize::from(of(known).is_some_and(|one| (one.last - case.target).abs() <= 3.0));
             lowest += usize::from(of(known).is_some_and(|one| one.lowest.1 && one.last > case.target + 3.0));
             first += usize::from(of(guessed).is_some_and(|one| (one.first - case.target).abs() <= 6.0));

@@ -6,7 +6,7 @@ use crate::{Effort, Fidelity};
 const NEARER: f32 = 1.0;
 
 /// A rendition this near its target is near enough, in points: none is looked for, or put in its place, for likeness alone.
-pub const REFINED: f32 = 2.5;
+pub const REFINED: f32 = 2.8;
 
 /// The most encodes of a search by an encoder in a hurry; at its best each takes several times as long.
 const MOST_TRIES: usize = 5;

@@ -8,21 +8,23 @@ use libavif_sys as sys;
 
 use super::{
     FullColour, Writing,
-    planes::{self, Plane},
+    planes::{self, Plane, Range},
 };
 use crate::{ImageError, Raster};
 
-/// Of 0 (smallest) to 10 (fastest). On photographs 8 saves a sixth (`bench prior`); on very smooth pictures it takes several
-/// times the bytes, which a curve's samples at best tell. 7 saves little more and takes several times as long.
+/// Of 0 (smallest) to 10 (fastest). 7 saves a sixth to a quarter and takes eight times as long; 8 takes more than twice the bytes
+/// on very smooth pictures; 6 would save a further tenth, for twice the time again (`docs/performance.md`).
 const SPEED: c_int = 9;
-const BEST_SPEED: c_int = 8;
+const BEST_SPEED: c_int = 7;
 
 /// From this setting on colour is stored at full size: half-size colour holds likeness below what is asked there.
-const FULL_COLOUR: FullColour = FullColour { from: 84.0, as_good: 79.6 };
+const FULL_COLOUR: FullColour = FullColour { from: 96.0, as_good: 92.6 };
 
 /// Quantisation by frequency, from the steepest of the codec's matrices on: fewer bytes for a likeness in the same time, most
-/// of all on grain.
-const OPTIONS: [(&CStr, &CStr); 2] = [(c"color:enable-qm", c"1"), (c"color:qm-min", c"0")];
+/// of all on grain. Errors are weighed by the same matrices where the encoder decides what to keep: at its best that is worth a
+/// tenth, and without it the matrices cost bytes there.
+const OPTIONS: [(&CStr, &CStr); 3] =
+    [(c"color:enable-qm", c"1"), (c"color:qm-min", c"0"), (c"color:dist-metric", c"qm-psnr")];
 
 /// Transparency has hard edges that show damage first, and costs few bytes.
 const ALPHA_QUALITY: c_int = 90;
@@ -57,7 +59,7 @@ impl Image {
             if raster.has_alpha() {
                 image.convert(raster)?;
             } else {
-                planes::split(raster, !full, image.planes(!full)?);
+                planes::split(raster, !full, Range::FULL, image.planes(!full)?);
             }
             // The library copies what it is given here.
             if let Some(exif) = &writing.kept.exif {

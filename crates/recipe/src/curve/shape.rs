@@ -4,7 +4,7 @@ use super::{Curve, Sample, Scale};
 use crate::{Effort, Format, fidelity, monotone::Monotone};
 
 /// How much a picture's own samples at best count beside what is usual.
-const OWN: f32 = 0.75;
+const OWN: f32 = 0.9;
 
 /// What an encoder's effort changes near `points` between two curves: points of likeness gained at the same setting, and the
 /// logarithm of a factor of bytes at the same likeness.

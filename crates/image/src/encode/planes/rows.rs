@@ -1,0 +1,132 @@
+//! The inner loops, over one row at a time, in portable form; compiled a second time for AVX2.
+
+// No closures below: they would be compiled without the features of the function they are inlined into.
+
+use super::Range;
+
+/// The shares of red, green and blue in brightness (ITU-T H.273, matrix 6), and how far differences lie from it.
+const SHARES: [f32; 3] = [0.299, 0.587, 0.114];
+const TO_BLUE: f32 = 1.772;
+const TO_RED: f32 = 1.402;
+
+/// The shares of red, green and blue in light (ITU-T H.273, primaries 1).
+const LIGHT: [f32; 3] = [0.2126, 0.7152, 0.0722];
+
+/// What one row needs beside the planes.
+pub(super) struct Rows {
+    /// Red, green and blue of a row of differences, 0 to 255.
+    means: [Vec<f32>; 3],
+    /// Differences of blue and of red mixed over two rows, one more at each end; then what a decoder shows of them.
+    mixed: Vec<f32>,
+    shown: [Vec<f32>; 2],
+}
+
+impl Rows {
+    pub(super) fn new(width: usize, across: usize) -> Self {
+        Self {
+            means: std::array::from_fn(|_| vec![0.0; across]),
+            mixed: vec![0.0; across + 2],
+            shown: std::array::from_fn(|_| vec![0.0; width.next_multiple_of(2)]),
+        }
+    }
+
+    /// The mean light of squares of four. The last column of an odd number stands for its missing neighbour too.
+    #[inline(always)]
+    pub(super) fn mean_of_squares(&mut self, above: &[u8], below: &[u8]) {
+        let (above, below) = (above.as_chunks::<3>().0, below.as_chunks::<3>().0);
+        let ((above, last), (below, last_below)) = (above.as_chunks::<2>(), below.as_chunks::<2>());
+        for (channel, means) in self.means.iter_mut().enumerate() {
+            for ((above, below), mean) in above.iter().zip(below).zip(means.iter_mut()) {
+                let (a, b) = (light(above[0][channel]) + light(above[1][channel]), light(below[0][channel]));
+                *mean = ((a + b + light(below[1][channel])) / 4.0).sqrt();
+            }
+            if let ([above], [below], Some(mean)) = (last, last_below, means.last_mut()) {
+                *mean = ((light(above[channel]) + light(below[channel])) / 2.0).sqrt();
+            }
+        }
+    }
+
+    #[inline(always)]
+    pub(super) fn as_they_are(&mut self, line: &[u8]) {
+        for (channel, means) in self.means.iter_mut().enumerate() {
+            for (pixel, mean) in line.as_chunks::<3>().0.iter().zip(means) {
+                *mean = f32::from(pixel[channel]);
+            }
+        }
+    }
+
+    /// The differences of the means, as bytes.
+    #[inline(always)]
+    pub(super) fn differences(&self, range: Range, blues: &mut [u8], reds: &mut [u8]) {
+        let [red, green, blue] = &self.means;
+        for ((((red, green), blue), to_blue), to_red) in red.iter().zip(green).zip(blue).zip(blues).zip(reds) {
+            let brightness = SHARES[0] * red + SHARES[1] * green + SHARES[2] * blue;
+            *to_blue = byte(128.0 + (blue - brightness) * (range.difference / TO_BLUE));
+            *to_red = byte(128.0 + (red - brightness) * (range.difference / TO_RED));
+        }
+    }
+
+    /// What decoders show of one kind of difference: of differences at half the size three quarters of the nearest and a quarter of the
+    /// next, down and across.
+    #[inline(always)]
+    pub(super) fn shown(&mut self, kind: usize, halved: bool, range: Range, [near, far]: [&[u8]; 2]) {
+        let scale = range.difference.recip();
+        if !halved {
+            for (value, shown) in near.iter().zip(&mut self.shown[kind]) {
+                *shown = (f32::from(*value) - 128.0) * scale;
+            }
+            return;
+        }
+        let across = near.len();
+        for ((near, far), mixed) in near.iter().zip(far).zip(&mut self.mixed[1..=across]) {
+            *mixed = (f32::from(*near) * 3.0 + f32::from(*far) - 512.0) * (scale / 16.0);
+        }
+        self.mixed[0] = self.mixed[1];
+        self.mixed[across + 1] = self.mixed[across];
+        let (before, here, after) = (&self.mixed[..across], &self.mixed[1..=across], &self.mixed[2..]);
+        for (((before, here), after), shown) in
+            before.iter().zip(here).zip(after).zip(self.shown[kind].as_chunks_mut::<2>().0)
+        {
+            *shown = [here * 3.0 + before, here * 3.0 + after];
+        }
+    }
+
+    /// The brightness with which pixels shown beside these differences give as much light as those of `line`: two steps
+    /// by Newton's method, with the square of a signal for its light.
+    #[inline(always)]
+    pub(super) fn fitted(&self, range: Range, line: &[u8], out: &mut [u8]) {
+        let [blues, reds] = &self.shown;
+        for (((pixel, to_blue), to_red), out) in line.as_chunks::<3>().0.iter().zip(blues).zip(reds).zip(out) {
+            let [red, green, blue] = [pixel[0] as f32, pixel[1] as f32, pixel[2] as f32];
+            let wanted = LIGHT[0] * red * red + LIGHT[1] * green * green + LIGHT[2] * blue * blue;
+            let mut brightness = SHARES[0] * red + SHARES[1] * green + SHARES[2] * blue;
+            brightness = nearer(brightness, wanted, *to_blue, *to_red);
+            brightness = nearer(brightness, wanted, *to_blue, *to_red);
+            *out = byte(range.black + brightness.clamp(0.0, 255.0) * range.brightness);
+        }
+    }
+}
+
+#[inline(always)]
+fn nearer(brightness: f32, wanted: f32, to_blue: f32, to_red: f32) -> f32 {
+    let red = (brightness + TO_RED * to_red).clamp(0.0, 255.0);
+    let blue = (brightness + TO_BLUE * to_blue).clamp(0.0, 255.0);
+    let green = (brightness - (TO_BLUE * SHARES[2] / SHARES[1]) * to_blue - (TO_RED * SHARES[0] / SHARES[1]) * to_red)
+        .clamp(0.0, 255.0);
+    let light = LIGHT[0] * red * red + LIGHT[1] * green * green + LIGHT[2] * blue * blue;
+    // One step more than none, so that black does not divide by it.
+    let slope = 2.0 * (LIGHT[0] * red + LIGHT[1] * green + LIGHT[2] * blue) + 1.0;
+    brightness + (wanted - light) / slope
+}
+
+/// The square of a signal stands for its light.
+#[inline(always)]
+fn light(signal: u8) -> f32 {
+    let signal = signal as f32;
+    signal * signal
+}
+
+#[inline(always)]
+fn byte(value: f32) -> u8 {
+    (value + 0.5) as u8
+}
