@@ -12,8 +12,8 @@ use super::{
 };
 use crate::{ImageError, Raster};
 
-/// Of 0 (smallest) to 10 (fastest). 7 saves a sixth to a quarter and takes eight times as long; 8 takes more than twice the bytes
-/// on very smooth pictures; 6 would save a further tenth, for twice the time again (`docs/performance.md`).
+/// Of 0 (smallest) to 10 (fastest). 7 saves a sixth (`bench prior`) and takes six to eight times as long; 8 takes twice the bytes on
+/// very smooth pictures; 6 would save more, for twice the time again.
 const SPEED: c_int = 9;
 const BEST_SPEED: c_int = 7;
 
@@ -21,8 +21,8 @@ const BEST_SPEED: c_int = 7;
 const FULL_COLOUR: FullColour = FullColour { from: 96.0, as_good: 92.6 };
 
 /// Quantisation by frequency, from the steepest of the codec's matrices on: fewer bytes for a likeness in the same time, most
-/// of all on grain. Errors are weighed by the same matrices where the encoder decides what to keep: at its best that is worth a
-/// tenth, and without it the matrices cost bytes there.
+/// of all on grain. Errors are weighed by the same matrices where the encoder decides what to keep: without that they cost bytes
+/// at its best.
 const OPTIONS: [(&CStr, &CStr); 3] =
     [(c"color:enable-qm", c"1"), (c"color:qm-min", c"0"), (c"color:dist-metric", c"qm-psnr")];
 

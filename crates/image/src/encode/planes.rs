@@ -60,7 +60,7 @@ fn split_anywhere(raster: &Raster, halved: bool, range: Range, planes: [Plane<'_
     let mut rows = Rows::new(width, across);
     for y in 0..down {
         if halved {
-            rows.mean_of_squares(line(2 * y), line(2 * y + 1));
+            rows.mean_of_squares([line(2 * y), line(2 * y + 1)]);
         } else {
             rows.as_they_are(line(y));
         }

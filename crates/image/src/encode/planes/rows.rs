@@ -14,6 +14,8 @@ const LIGHT: [f32; 3] = [0.2126, 0.7152, 0.0722];
 
 /// What one row needs beside the planes.
 pub(super) struct Rows {
+    /// Two rows of the picture, each channel by itself.
+    channels: [[Vec<u8>; 3]; 2],
     /// Red, green and blue of a row of differences, 0 to 255.
     means: [Vec<f32>; 3],
     /// Differences of blue and of red mixed over two rows, one more at each end; then what a decoder shows of them.
@@ -24,6 +26,7 @@ pub(super) struct Rows {
 impl Rows {
     pub(super) fn new(width: usize, across: usize) -> Self {
         Self {
+            channels: std::array::from_fn(|_| std::array::from_fn(|_| vec![0; width.next_multiple_of(2)])),
             means: std::array::from_fn(|_| vec![0.0; across]),
             mixed: vec![0.0; across + 2],
             shown: std::array::from_fn(|_| vec![0.0; width.next_multiple_of(2)]),
@@ -32,25 +35,25 @@ impl Rows {
 
     /// The mean light of squares of four. The last column of an odd number stands for its missing neighbour too.
     #[inline(always)]
-    pub(super) fn mean_of_squares(&mut self, above: &[u8], below: &[u8]) {
-        let (above, below) = (above.as_chunks::<3>().0, below.as_chunks::<3>().0);
-        let ((above, last), (below, last_below)) = (above.as_chunks::<2>(), below.as_chunks::<2>());
-        for (channel, means) in self.means.iter_mut().enumerate() {
-            for ((above, below), mean) in above.iter().zip(below).zip(means.iter_mut()) {
-                let (a, b) = (light(above[0][channel]) + light(above[1][channel]), light(below[0][channel]));
-                *mean = ((a + b + light(below[1][channel])) / 4.0).sqrt();
-            }
-            if let ([above], [below], Some(mean)) = (last, last_below, means.last_mut()) {
-                *mean = ((light(above[channel]) + light(below[channel])) / 2.0).sqrt();
+    pub(super) fn mean_of_squares(&mut self, lines: [&[u8]; 2]) {
+        for (line, channels) in lines.into_iter().zip(&mut self.channels) {
+            apart(line, channels);
+        }
+        let [above, below] = &self.channels;
+        for ((above, below), means) in above.iter().zip(below).zip(&mut self.means) {
+            let pairs = above.as_chunks::<2>().0.iter().zip(below.as_chunks::<2>().0);
+            for ((above, below), mean) in pairs.zip(means) {
+                *mean = ((light(above[0]) + light(above[1]) + light(below[0]) + light(below[1])) / 4.0).sqrt();
             }
         }
     }
 
     #[inline(always)]
     pub(super) fn as_they_are(&mut self, line: &[u8]) {
-        for (channel, means) in self.means.iter_mut().enumerate() {
-            for (pixel, mean) in line.as_chunks::<3>().0.iter().zip(means) {
-                *mean = f32::from(pixel[channel]);
+        apart(line, &mut self.channels[0]);
+        for (channel, means) in self.channels[0].iter().zip(&mut self.means) {
+            for (value, mean) in channel.iter().zip(means) {
+                *mean = *value as f32;
             }
         }
     }
@@ -94,10 +97,12 @@ impl Rows {
     /// The brightness with which pixels shown beside these differences give as much light as those of `line`: two steps
     /// by Newton's method, with the square of a signal for its light.
     #[inline(always)]
-    pub(super) fn fitted(&self, range: Range, line: &[u8], out: &mut [u8]) {
-        let [blues, reds] = &self.shown;
-        for (((pixel, to_blue), to_red), out) in line.as_chunks::<3>().0.iter().zip(blues).zip(reds).zip(out) {
-            let [red, green, blue] = [pixel[0] as f32, pixel[1] as f32, pixel[2] as f32];
+    pub(super) fn fitted(&mut self, range: Range, line: &[u8], out: &mut [u8]) {
+        apart(line, &mut self.channels[0]);
+        let ([red, green, blue], [to_blue, to_red]) = (&self.channels[0], &self.shown);
+        let pixels = red.iter().zip(green).zip(blue);
+        for ((((red, green), blue), (to_blue, to_red)), out) in pixels.zip(to_blue.iter().zip(to_red)).zip(out) {
+            let [red, green, blue] = [*red as f32, *green as f32, *blue as f32];
             let wanted = LIGHT[0] * red * red + LIGHT[1] * green * green + LIGHT[2] * blue * blue;
             let mut brightness = SHARES[0] * red + SHARES[1] * green + SHARES[2] * blue;
             brightness = nearer(brightness, wanted, *to_blue, *to_red);
@@ -117,6 +122,21 @@ fn nearer(brightness: f32, wanted: f32, to_blue: f32, to_red: f32) -> f32 {
     // One step more than none, so that black does not divide by it.
     let slope = 2.0 * (LIGHT[0] * red + LIGHT[1] * green + LIGHT[2] * blue) + 1.0;
     brightness + (wanted - light) / slope
+}
+
+/// A row of pixels as three rows of one channel, the last column repeated where their number is odd.
+#[inline(always)]
+fn apart(line: &[u8], [reds, greens, blues]: &mut [Vec<u8>; 3]) {
+    let pixels = line.as_chunks::<3>().0;
+    for (((pixel, red), green), blue) in pixels.iter().zip(reds.iter_mut()).zip(greens.iter_mut()).zip(blues.iter_mut())
+    {
+        (*red, *green, *blue) = (pixel[0], pixel[1], pixel[2]);
+    }
+    if let (Some(pixel), Some(red), Some(green), Some(blue)) =
+        (pixels.last(), reds.last_mut(), greens.last_mut(), blues.last_mut())
+    {
+        (*red, *green, *blue) = (pixel[0], pixel[1], pixel[2]);
+    }
 }
 
 /// The square of a signal stands for its light.

@@ -7,8 +7,8 @@ mod inks;
 #[cfg(feature = "jxl")]
 mod jxl;
 
-use kivet_image::Raster;
-use kivet_recipe::{Gamut, Policy, Size};
+use kivet_image::{Raster, encode};
+use kivet_recipe::{Encoding, Format, Gamut, Policy, Size};
 use png::{BitDepth, ColorType};
 
 use crate::{pixels, rendered, rendered_by};
@@ -239,4 +239,22 @@ fn stored_samples(file: &[u8]) -> Vec<u8> {
     let mut samples = vec![0; reader.output_buffer_size().expect("a size")];
     reader.next_frame(&mut samples).expect("pixels");
     samples
+}
+
+/// Half-size colour alone darkens and brightens what lies beside an edge between strong colours.
+#[test]
+fn strong_colours_keep_their_light_where_colour_is_stored_at_half_size() {
+    let (size, colours) = (Size::new(96, 64), [[225, 40, 35], [20, 120, 240]]);
+    let stripes = (0..size.pixels() as usize).flat_map(|at| colours[(at % 96 / 3 + at / 96 / 5) % 2]).collect();
+    let raster = Raster::new(size, false, stripes).expect("a raster");
+    let light = |pixel: &[u8]| times(&SRGB, [0, 1, 2].map(|at| srgb_to_linear(f64::from(pixel[at]) / 255.0)))[1];
+    for (format, setting) in [(Format::Webp, 96.0), (Format::Avif, 95.0)] {
+        let file = encode(&raster, format, Encoding::Lossy { setting }).expect("a file");
+        let shown = pixels(&file);
+        let off = |(one, other): (&[u8], &[u8])| (light(one) - light(other)).abs();
+        let pairs = raster.bytes().chunks(3).zip(shown.bytes().chunks(shown.channels()));
+        let mean = pairs.map(off).sum::<f64>() / size.pixels() as f64;
+        println!("{format}: {mean:.4} off");
+        assert!(mean < 0.013, "{format}: {mean:.4} of full light off");
+    }
 }
