@@ -95,7 +95,13 @@ pub fn encode_avif(raster: &Raster, setting: f32) -> Result<Vec<u8>> {
         (*encoder).speed = 9;
         (*encoder).quality = setting.round() as i32;
         (*encoder).maxThreads = 1;
-        for (name, value) in [(c"color:enable-qm", c"1"), (c"color:qm-min", c"0"), (c"color:dist-metric", c"qm-psnr")] {
+        let options = [
+            (c"color:enable-qm", c"1"),
+            (c"color:qm-min", c"0"),
+            (c"color:dist-metric", c"qm-psnr"),
+            (c"color:enable-palette", c"0"),
+        ];
+        for (name, value) in options {
             ensure!(
                 avif::avifEncoderSetCodecSpecificOption(encoder, name.as_ptr(), value.as_ptr()) == avif::AVIF_RESULT_OK
             );

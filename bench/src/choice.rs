@@ -8,10 +8,10 @@ use std::{
 };
 
 use anyhow::{Context, Result, ensure};
-use kivet_image::{Ideal, Limits, Probe, Raster, Writing, at_a_glance, draw, encode, probe, refine, sample};
+use kivet_image::{Ideal, Limits, Probe, Raster, Writing, at_a_glance, draw, encode, probe, refine, sample, write};
 use kivet_recipe::{
-    Accepted, Curves, Effort, Encoding, Facts, Fidelity, Finalist, Format, Gamut, Policy, REFINED, Recipe, Request,
-    Scale, Seen, Verdict, View, choose, plan_for,
+    Accepted, Choice, Curves, Effort, Encoding, Facts, Fidelity, Finalist, Format, Gamut, Policy, REFINED, Recipe,
+    Request, Scale, Seen, Verdict, View, choose, plan_for,
 };
 
 use crate::{bare, clock::timed, generated, photographs};
@@ -47,6 +47,8 @@ struct Outcome {
     /// Seconds of a core: one encode in a hurry, its score, and the search for the final rendition.
     hurried: f64,
     scored: f64,
+    /// The score of a first answer that went out unscored.
+    rescored: f64,
     searched: f64,
 }
 
@@ -63,19 +65,21 @@ struct Chosen {
 /// Likeness and bytes.
 type Sent = (f32, usize);
 
-/// One raster: what fixed settings give, and what each browser is sent at 70 and at the equal mean.
+/// One raster: what fixed settings give, and what each browser is sent: at 70, at the equal mean, and aimed at the likeness
+/// this very picture has as WebP at 75.
 struct Drawn {
     fixed: Vec<(Format, Sent)>,
     sent: Vec<Sent>,
     at_equal_mean: Vec<Sent>,
+    as_alike: Vec<Sent>,
 }
 
 #[derive(Default)]
 struct Tally {
     cases: Vec<Case>,
     drawn: Vec<Drawn>,
-    /// Seconds of a core, of each picture: the curves of all formats, their pixels included, and the longest one.
-    curves: Vec<(f64, f64)>,
+    /// Seconds of a core, of each picture: drawing the probes, then the curve of each format.
+    curves: Vec<Vec<f64>>,
 }
 
 /// Prints the tables over every so-manieth picture: the demo's and generated ones, or all files of a folder.
@@ -141,7 +145,7 @@ impl Source {
 
 fn picture(bytes: &[u8], tally: &Mutex<Tally>) -> Result<()> {
     let facts = probe(bytes, Limits::default())?;
-    let ((curves, longest), took) = timed(|| measured(bytes, &facts))?;
+    let (curves, took) = measured(bytes, &facts)?;
     for width in WIDTHS.into_iter().filter(|width| *width == WIDTHS[0] || *width <= facts.size.width) {
         let recipe = Recipe { width: Some(width), ..Recipe::default() };
         let plan = plan_for(&recipe, &facts);
@@ -151,12 +155,15 @@ fn picture(bytes: &[u8], tally: &Mutex<Tally>) -> Result<()> {
         let cases = TARGETS.into_iter().map(at).collect::<Result<Vec<Case>>>()?;
         let at_equal_mean = sent(&at(AT_EQUAL_MEAN)?);
         let fixed = fixed(&raster, &ideal)?;
+        let as_webp = fixed.iter().find(|kept| kept.0 == Format::Webp).map_or(70.0, |kept| kept.1.0);
+        // A point above, because what is sent may be a little below its target.
+        let as_alike = sent(&at((as_webp + 1.0).round().clamp(1.0, 100.0) as u8)?);
         let sent = cases.iter().find(|case| case.target == 70.0).map(sent).unwrap_or_default();
         let mut tally = tally.lock().map_err(|_| anyhow::anyhow!("a measure broke down"))?;
         tally.cases.extend(cases);
-        tally.drawn.push(Drawn { fixed, sent, at_equal_mean });
+        tally.drawn.push(Drawn { fixed, sent, at_equal_mean, as_alike });
         if width == WIDTHS[0] {
-            tally.curves.push((took, longest));
+            tally.curves.push(took.clone());
         }
     }
     Ok(())
@@ -168,8 +175,8 @@ fn sent(case: &Case) -> Vec<Sent> {
     case.chosen.iter().filter_map(|chosen| of(chosen.known)).map(|outcome| (outcome.last, outcome.bytes)).collect()
 }
 
-/// The curves of every format, and the seconds of the longest.
-fn measured(bytes: &[u8], facts: &Facts) -> Result<(Curves, f64)> {
+/// The curves of every format, and what drawing the probes and each of the curves took, in seconds.
+fn measured(bytes: &[u8], facts: &Facts) -> Result<(Curves, Vec<f64>)> {
     let drawn = |side: u32| -> Result<(Raster, Scale)> {
         let longer = facts.size.width.max(facts.size.height);
         let width = (u64::from(side) * u64::from(facts.size.width) / u64::from(longer)) as u32;
@@ -177,17 +184,18 @@ fn measured(bytes: &[u8], facts: &Facts) -> Result<(Curves, f64)> {
         Ok((draw(bytes, facts, &plan, None)?, Scale::of(&plan)))
     };
     let [whole, in_parts] = Probe::SIDES;
-    let ((small, at_small), (large, at_large)) = (drawn(whole)?, drawn(in_parts)?);
-    let probes = [Probe::whole(small, at_small), Probe::parts(&large, at_large)];
-    let mut curves = Curves::default();
-    let mut longest = 0f64;
+    let (probes, took) = timed(|| {
+        let ((small, at_small), (large, at_large)) = (drawn(whole)?, drawn(in_parts)?);
+        Ok([Probe::whole(small, at_small), Probe::parts(&large, at_large)])
+    })?;
+    let (mut curves, mut spent) = (Curves::default(), vec![took]);
     for format in FORMATS {
         let curve = || Ok(probes.iter().map(|probe| probe.curve(format, false)).collect::<Result<_, _>>()?);
         let (measured, took) = timed(curve)?;
         curves.0.entry(format).or_default().curves = measured;
-        longest = longest.max(took);
+        spent.push(took);
     }
-    Ok((curves, longest))
+    Ok((curves, spent))
 }
 
 fn case(
@@ -200,63 +208,80 @@ fn case(
 ) -> Result<Case> {
     let fidelity = Fidelity::new(target).context("no fidelity")?;
     let recipe = Recipe { quality: Some(kivet_recipe::Quality::Fidelity(fidelity)), ..recipe.clone() };
-    let (mut formats, mut samples) = (Vec::new(), Vec::new());
-    for format in FORMATS {
-        let (outcome, seen) = outcome(format, curves, (raster, ideal), view, fidelity)?;
-        formats.push(outcome);
-        samples.push((format, seen));
-    }
     let choose_with = |curves: &Curves, accept: &str| {
         choose(&recipe, facts, curves, &Request::accepting(Accepted::from_header(accept)), &Policy::default())
     };
-    let of = |format: Format| formats.iter().find(|outcome| outcome.format == format).context("a format measured");
-    let mut chosen = Vec::new();
-    for (_, accept) in BROWSERS {
-        let guessed = choose_with(&Curves::default(), accept)?.format;
-        let mut learned = curves.clone();
-        let mut spent = readied + of(guessed)?.scored;
-        for contender in choose_with(curves, accept)?.contenders() {
-            if contender.format != guessed {
-                spent += of(contender.format)?.hurried + of(contender.format)?.scored;
-            }
-            samples.iter().filter(|(format, _)| *format == contender.format).for_each(|(format, seen)| {
-                learned.learn(*format, *seen);
-            });
-        }
-        let known = choose_with(&learned, accept)?.format;
-        let winner = of(known)?;
-        chosen.push(Chosen { guessed, known, pass: (spent + winner.searched) / winner.hurried });
+    let guess = |(_, accept): (&str, &str)| Ok(choose_with(&Curves::default(), accept)?.format);
+    let guesses = BROWSERS.into_iter().map(guess).collect::<Result<Vec<Format>>>()?;
+    let (mut formats, mut samples) = (Vec::new(), Vec::new());
+    for format in FORMATS {
+        let (outcome, seen) = outcome((format, guesses.contains(&format)), curves, (raster, ideal), view, fidelity)?;
+        formats.push(outcome);
+        samples.push((format, seen));
     }
+    let contest = |((_, accept), guessed): ((&str, &str), Format)| {
+        contested(guessed, &formats, (curves, &samples), readied, &|learned| Ok(choose_with(learned, accept)?))
+    };
+    let chosen = BROWSERS.into_iter().zip(guesses).map(contest).collect::<Result<_>>()?;
     Ok(Case { target: f32::from(target), formats, chosen })
 }
 
-/// What comes out of one format, as the service goes about it: once in a hurry at this very size, which corrects the curve,
-/// then the search. Also what was seen in the hurry.
+/// What becomes of a first answer in the `guessed` format, as the service goes about it: contenders are tried once each until
+/// the one in front was.
+fn contested(
+    guessed: Format,
+    formats: &[Outcome],
+    (curves, samples): (&Curves, &[(Format, Seen)]),
+    readied: f64,
+    chosen: &dyn Fn(&Curves) -> Result<Choice>,
+) -> Result<Chosen> {
+    let of = |format: Format| formats.iter().find(|outcome| outcome.format == format).context("a format measured");
+    let mut learned = curves.clone();
+    let mut spent = readied + of(guessed)?.rescored;
+    let mut tried = vec![guessed];
+    let known = loop {
+        let last = tried.last().copied();
+        for (format, seen) in samples.iter().filter(|(format, _)| Some(*format) == last) {
+            learned.learn(*format, *seen);
+        }
+        let choice = chosen(&learned)?;
+        let untried = choice.contenders().map(|one| one.format).find(|format| !tried.contains(format));
+        let Some(format) = untried else { break choice.format };
+        spent += of(format)?.hurried + of(format)?.scored;
+        tried.push(format);
+    };
+    let winner = of(known)?;
+    Ok(Chosen { guessed, known, pass: (spent + winner.searched) / winner.hurried })
+}
+
+/// What comes out of one format, as the service goes about it: the first answer where it is what was `guessed`, else one encode
+/// in a hurry as the curve says; that corrects the curve, then comes the search. Also what was seen in the hurry.
 fn outcome(
-    format: Format,
+    (format, guessed): (Format, bool),
     curves: &Curves,
     (raster, ideal): (&Raster, &Ideal),
     view: View,
     target: Fidelity,
 ) -> Result<(Outcome, Seen)> {
-    let said =
-        curves.lossy(format, target, view, raster.size().pixels(), Effort::Fast).context("a lossy format")?.setting;
-    let (file, hurried) = timed(|| Ok(encode(raster, format, Encoding::Lossy { setting: said })?))?;
-    let (likeness, scored) = timed(|| Ok(ideal.likeness(&file)?))?;
-    let tried = sample(raster, format, said, likeness, file.len());
-    let seen = Seen { scale: view.scale, effort: Effort::Fast, sample: tried };
-    let mut learned = curves.clone();
-    learned.learn(format, seen);
-    let held = Finalist { setting: said, fidelity: likeness, bytes: file.len() as u64 };
-    let (last, searched) = timed(|| finalist((raster, ideal), (format, &learned, view), held, target))?;
     let usual = |points| Curves::default().setting(format, points, view, Effort::Fast).unwrap_or(50.0);
     let glanced = at_a_glance(raster, (format, &usual), target, &Writing::new(Encoding::Lossless))?;
     let first = ideal.likeness(&glanced.bytes)?;
-    let expected = |points: f32| -> Result<f64> {
-        let fidelity = Fidelity::new(points.round().clamp(1.0, 100.0) as u8).context("a fidelity")?;
-        let pixels = raster.size().pixels();
-        Ok(learned.lossy(format, fidelity, view, pixels, Effort::Fast).context("a lossy format")?.bytes)
+    let pixels = raster.size().pixels();
+    let said = match guessed {
+        true => glanced.setting,
+        false => curves.lossy(format, target, view, pixels, Effort::Fast).context("a lossy format")?.setting,
     };
+    let (file, hurried) = timed(|| Ok(encode(raster, format, Encoding::Lossy { setting: said })?))?;
+    let (likeness, scored) = timed(|| Ok(ideal.likeness(&file)?))?;
+    let sample = sample(raster, format, said, likeness, file.len());
+    let seen = Seen { scale: view.scale, effort: Effort::Fast, sample };
+    let mut learned = curves.clone();
+    learned.learn(format, seen);
+    let held = Finalist { setting: said, fidelity: likeness, bytes: file.len() as u64 };
+    let ((last, tried, effort), searched) =
+        timed(|| finalist((raster, ideal), (format, &learned, view), held, target))?;
+    let expected = |points| learned.setting(format, points, view, effort).unwrap_or(said);
+    let at_target = at_target((raster, ideal), (format, effort, &expected), tried, f32::from(target.get()))?;
     let is_lowest = |setting: f32, fidelity: f32| setting < 0.5 && fidelity > f32::from(target.get());
     let outcome = Outcome {
         format,
@@ -264,29 +289,52 @@ fn outcome(
         last: last.fidelity,
         lowest: (is_lowest(glanced.setting, first), is_lowest(last.setting, last.fidelity)),
         bytes: last.bytes as usize,
-        at_target: last.bytes as f64 * expected(f32::from(target.get()))? / expected(last.fidelity)?,
+        at_target,
         hurried,
         scored,
+        rescored: if glanced.fidelity.is_some() { 0.0 } else { scored },
         searched,
     };
     Ok((outcome, seen))
 }
 
-/// What becomes of a scored rendition `held` in its format, as the service has it.
+/// The bytes right at `goal`: on the line through what was `found` and one more encode beyond the goal.
+fn at_target(
+    (raster, ideal): (&Raster, &Ideal),
+    (format, effort, expected): (Format, Effort, &dyn Fn(f32) -> f32),
+    found: Finalist,
+    goal: f32,
+) -> Result<f64> {
+    let step = expected(2.0 * goal - found.fidelity) - expected(found.fidelity);
+    let setting = (found.setting + step.abs().max(1.0).copysign(goal - found.fidelity)).clamp(0.0, 100.0);
+    let writing = Writing { effort, ..Writing::new(Encoding::Lossy { setting }) };
+    let file = write(raster, format, &writing)?;
+    let (from, to) = ((found.bytes as f64).ln(), (file.len() as f64).ln());
+    let apart = ideal.likeness(&file)? - found.fidelity;
+    let share = if apart.abs() < 0.25 { 0.0 } else { ((goal - found.fidelity) / apart).clamp(0.0, 1.5) };
+    Ok((from + (to - from) * f64::from(share)).exp())
+}
+
+/// What becomes of a scored rendition `held` in its format, as the service has it. Also what the search found, and with which
+/// effort: that may be too little gained to take its place.
 fn finalist(
     (raster, ideal): (&Raster, &Ideal),
     (format, learned, view): (Format, &Curves, View),
     held: Finalist,
     target: Fidelity,
-) -> Result<Finalist> {
-    let effort = learned.final_effort(format, target, view.scale);
+) -> Result<(Finalist, Finalist, Effort)> {
+    let effort = learned.final_effort(format, target, view.scale, raster.size().pixels());
     if effort == Effort::Fast && held.misses(target) <= REFINED {
-        return Ok(held);
+        return Ok((held, held, effort));
     }
     let writing = Writing { effort, ..Writing::new(Encoding::Lossless) };
     let expected = |points| learned.setting(format, points, view, effort).unwrap_or(50.0);
-    let found = refine(raster, ideal, (format, &expected), target, &writing, &|| ())?.finalist;
-    Ok(if held.against(&found, target) == Verdict::Swap { found } else { held })
+    let goes_on = |found: Option<&Finalist>| {
+        found.is_none_or(|found| learned.may_replace(format, (&held, found), target, view.scale, effort))
+    };
+    let found = refine(raster, ideal, (format, &expected), target, &writing, &goes_on)?.finalist;
+    let last = if held.against(&found, target) == Verdict::Swap { found } else { held };
+    Ok((last, found, effort))
 }
 
 fn fixed(raster: &Raster, ideal: &Ideal) -> Result<Vec<(Format, Sent)>> {

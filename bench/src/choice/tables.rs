@@ -2,7 +2,7 @@
 
 use kivet_recipe::{Accepted, Format};
 
-use super::{AT_EQUAL_MEAN, BROWSERS, Chosen, FORMATS, Outcome, Sent, TARGETS, Tally};
+use super::{AT_EQUAL_MEAN, BROWSERS, Chosen, Drawn, FORMATS, Outcome, Sent, TARGETS, Tally};
 
 /// Targets met, and formats chosen.
 pub(super) fn accuracy(tally: &Tally) {
@@ -79,11 +79,12 @@ pub(super) fn bytes(tally: &Tally) {
         );
     };
     for (index, (browser, _)) in BROWSERS.iter().enumerate() {
-        let sent: Vec<Sent> = tally.drawn.iter().filter_map(|drawn| drawn.sent.get(index).copied()).collect();
-        line(browser, "the choice at 70", &sent);
-        let matched: Vec<Sent> =
-            tally.drawn.iter().filter_map(|drawn| drawn.at_equal_mean.get(index).copied()).collect();
-        line(browser, &format!("the choice at {AT_EQUAL_MEAN}"), &matched);
+        let choice = |of: fn(&Drawn) -> &[Sent]| -> Vec<Sent> {
+            tally.drawn.iter().filter_map(|drawn| of(drawn).get(index).copied()).collect()
+        };
+        line(browser, "the choice at 70", &choice(|drawn| &drawn.sent));
+        line(browser, &format!("the choice at {AT_EQUAL_MEAN}"), &choice(|drawn| &drawn.at_equal_mean));
+        line(browser, "the choice, each as like as WebP at 75", &choice(|drawn| &drawn.as_alike));
         let newest = [Format::Jxl, Format::Avif, Format::Webp][index];
         line(browser, &format!("{newest} at one setting"), &fixed(newest));
     }
@@ -99,10 +100,16 @@ pub(super) fn costs(tally: &Tally) {
         values
     };
     let at = |values: &[f64], share: f64| values[((values.len() - 1) as f64 * share) as usize];
-    let (all, longest): (Vec<f64>, Vec<f64>) = tally.curves.iter().copied().unzip();
-    for (name, took) in [("the curves of all formats", sorted(all)), ("the longest of them", sorted(longest))] {
-        println!("{name}: median {:.2} s of a core, most {:.2} s", at(&took, 0.5), at(&took, 1.0));
+    println!("| curve of | seconds of a core, median | most |\n| --- | --- | --- |");
+    let row = |name: &str, of: &dyn Fn(&Vec<f64>) -> f64| {
+        let took = sorted(tally.curves.iter().map(of).collect());
+        println!("| {name} | {:.2} | {:.2} |", at(&took, 0.5), at(&took, 1.0));
+    };
+    for (index, format) in FORMATS.iter().enumerate() {
+        row(format.name(), &|spent| spent[index + 1]);
     }
+    row("(drawing the probes)", &|spent| spent[0]);
+    row("all formats, with the drawing", &|spent| spent.iter().sum());
     println!("\n| browser | final pass in fast encodes, median | 95th percentile |\n| --- | --- | --- |");
     for (index, (name, _)) in BROWSERS.iter().enumerate() {
         let passes = sorted(tally.cases.iter().map(|case| case.chosen[index].pass).collect());

@@ -35,6 +35,9 @@ const PATIENCE: Duration = Duration::from_secs(60);
 /// A page with no request under way for this long is at rest.
 pub(crate) const STILL: Duration = Duration::from_millis(400);
 
+/// The most frames shown until a page stops asking for more.
+const MOST_FRAMES: u32 = 8;
+
 /// A picture as the page shows it.
 #[derive(Clone, Debug, PartialEq, Deserialize)]
 #[serde(rename_all = "camelCase")]
@@ -85,7 +88,8 @@ impl Tab {
         let kept = EnableParams::builder().max_total_buffer_size(KEPT_BODIES).max_resource_buffer_size(KEPT_BODIES);
         page.execute(kept.build()).await?;
         page.evaluate_on_new_document(WATCH).await?;
-        let tab = Self { page, device, traffic: Arc::default() };
+        let frame = page.mainframe().await?.map(|id| id.inner().clone()).unwrap_or_default();
+        let tab = Self { page, device, traffic: Arc::new(Mutex::new(Traffic::of(frame))) };
         tab.listen().await?;
         Ok(tab)
     }
@@ -121,7 +125,7 @@ impl Tab {
         self.rest().await
     }
 
-    /// Waits until no request is under way and the picture on screen has been painted.
+    /// Waits until no request is under way.
     ///
     /// # Errors
     /// If that takes more than a minute.
@@ -134,21 +138,55 @@ impl Tab {
             }
             if started.elapsed() > PATIENCE {
                 let url = self.page.url().await?.unwrap_or_default();
-                return Err(BrowserError::TooSlow { url, seconds: PATIENCE.as_secs() });
+                let waited_for = lock(&self.traffic).under_way();
+                return Err(BrowserError::TooSlow { url, seconds: PATIENCE.as_secs(), waited_for });
             }
         }
     }
 
-    /// Waits until pictures that arrived are decoded and painted: on a busy machine that is well after they arrived.
-    /// CSS backgrounds cannot be asked to decode, but a screenshot is taken of a frame that has all it shows.
+    /// Shows frames until two in a row brought nothing new, neither a request nor a larger paint: a frame is what makes
+    /// the browser ask for a CSS background, and on a busy machine the page is told of a paint well after it. A page
+    /// that never settles is taken as it is after a few.
+    ///
+    /// # Errors
+    /// If the browser fails, or the page does not come to rest within a minute.
     pub(crate) async fn painted(&self) -> Result<(), BrowserError> {
-        const PAINTED: &str = "Promise.all([...document.images].filter(({ complete, naturalWidth }) => complete && naturalWidth)
-            .map((image) => image.decode().catch(() => {})))
-            .then(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => setTimeout(done, 50)))))
-            .then(() => true)";
+        let (mut before, mut alike) = (self.progress().await?, 0);
+        for _ in 0..MOST_FRAMES {
+            self.show_frame().await?;
+            self.rest().await?;
+            let now = self.progress().await?;
+            alike = if now == before { alike + 1 } else { 0 };
+            if alike == 2 {
+                break;
+            }
+            before = now;
+        }
+        Ok(())
+    }
+
+    /// Requests so far, and when the largest paint was; below zero before there is one.
+    async fn progress(&self) -> Result<(usize, f64), BrowserError> {
+        let largest = self.evaluate("window.__kivetCheck?.largest?.at ?? -1").await?;
+        Ok((lock(&self.traffic).requests().len(), largest))
+    }
+
+    /// Decodes the pictures that arrived and shows a frame with them.
+    /// CSS backgrounds cannot be asked to decode, but a screenshot is taken of a frame that has all it shows.
+    ///
+    /// # Errors
+    /// If the browser fails.
+    pub(crate) async fn show_frame(&self) -> Result<(), BrowserError> {
+        const DECODED: &str =
+            "Promise.all([...document.images].filter(({ complete, naturalWidth }) => complete && naturalWidth)
+            .map((image) => image.decode().catch(() => {}))).then(() => true)";
+        const TOLD: &str = "new Promise((done) =>
+            requestAnimationFrame(() => requestAnimationFrame(() => setTimeout(() => done(true), 50))))";
+        let _: bool = self.evaluate(DECODED).await?;
         let format = ScreenshotParams::builder().format(CaptureScreenshotFormat::Jpeg).quality(10);
         self.page.screenshot(format.build()).await?;
-        let _: bool = self.evaluate(PAINTED).await?;
+        // Only after a frame was shown is the page told what it painted.
+        let _: bool = self.evaluate(TOLD).await?;
         Ok(())
     }
 

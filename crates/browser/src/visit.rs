@@ -82,7 +82,7 @@ impl Tab {
         self.scroll_to_end().await?;
         let _: bool = self.evaluate("(scrollTo({ top: 0, behavior: 'instant' }), true)").await?;
         self.rest().await?;
-        self.painted().await?;
+        self.show_frame().await?;
         let second: Collected = self.evaluate(COLLECT).await?;
         let requests = self.traffic().requests();
         let pictures = self.bodies().await;

@@ -51,7 +51,7 @@ pub fn at_a_glance(
     let parts = GLANCE.cut(raster);
     let shown = parts.as_ref().unwrap_or(raster);
     let ideal = Ideal::new(shown, writing.gamut);
-    let found = searched(shown, &ideal, format, search(target, GLANCED, Effort::Fast, expected), writing, &|| ())?;
+    let found = searched(shown, &ideal, format, search(target, GLANCED, Effort::Fast, expected), writing, &|_| true)?;
     let Finalist { setting, fidelity, .. } = found.finalist;
     if parts.is_none() {
         return Ok(Glanced { bytes: found.bytes, setting, fidelity: Some(fidelity) });
@@ -70,7 +70,7 @@ pub fn at_a_glance(
 }
 
 /// Encodes `raster` until its likeness to `ideal` meets `target`, led by the settings `expected` to give so many points.
-/// `pause` is called before every encode: it may wait, for work that comes first.
+/// `goes_on` is asked before every encode, with the nearest so far: it may wait, for work that comes first, and end the search.
 ///
 /// # Errors
 /// If it cannot be encoded or scored.
@@ -80,9 +80,9 @@ pub fn refine(
     (format, expected): (Format, &dyn Fn(f32) -> f32),
     target: Fidelity,
     writing: &Writing,
-    pause: &dyn Fn(),
+    goes_on: &dyn Fn(Option<&Finalist>) -> bool,
 ) -> Result<Found, ImageError> {
-    searched(raster, ideal, format, search(target, REFINED, writing.effort, expected), writing, pause)
+    searched(raster, ideal, format, search(target, REFINED, writing.effort, expected), writing, goes_on)
 }
 
 fn searched(
@@ -91,13 +91,15 @@ fn searched(
     format: Format,
     mut search: Search<'_>,
     writing: &Writing,
-    pause: &dyn Fn(),
+    goes_on: &dyn Fn(Option<&Finalist>) -> bool,
 ) -> Result<Found, ImageError> {
     let target = search.target();
     let mut best: Option<(Vec<u8>, Finalist)> = None;
     let mut tried = Vec::new();
     while let Some(setting) = search.next_setting() {
-        pause();
+        if !goes_on(best.as_ref().map(|(_, nearest)| nearest)) {
+            break;
+        }
         let bytes = write(raster, format, &Writing { encoding: Encoding::Lossy { setting }, ..writing.clone() })?;
         let fidelity = ideal.likeness(&bytes)?;
         search.tried(setting, fidelity);

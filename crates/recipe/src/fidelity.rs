@@ -56,20 +56,20 @@ const WEBP: Table = [
     (90.0, 98.2, 0.2592, 5.6, 1.16),
 ];
 const JPEG: Table = [
-    (1.0, 11.1, 0.0143, 1.7, 0.68),
-    (30.0, 18.1, 0.0238, 3.4, 0.68),
-    (50.0, 29.8, 0.0328, 5.5, 0.80),
-    (70.0, 57.4, 0.0531, 12.0, 0.96),
-    (85.0, 86.5, 0.1212, 8.2, 1.11),
-    (90.0, 94.0, 0.2223, 3.3, 1.09),
+    (1.0, 11.1, 0.0171, 2.1, 0.55),
+    (30.0, 18.2, 0.0232, 4.1, 0.72),
+    (50.0, 29.8, 0.0317, 6.6, 0.84),
+    (70.0, 58.0, 0.0515, 14.7, 1.04),
+    (85.0, 87.2, 0.1181, 10.6, 1.25),
+    (90.0, 94.2, 0.2132, 4.2, 1.27),
 ];
 const JXL: Table = [
     (1.0, 2.8, 0.0093, 0.6, 1.09),
-    (30.0, 10.3, 0.0124, 3.8, 1.23),
-    (50.0, 22.0, 0.0179, 6.7, 1.34),
-    (70.0, 53.5, 0.0311, 15.6, 1.55),
-    (85.0, 79.6, 0.0635, 14.2, 1.70),
-    (90.0, 90.9, 0.0996, 6.4, 1.57),
+    (30.0, 10.3, 0.0124, 3.7, 1.23),
+    (50.0, 21.7, 0.0180, 6.7, 1.35),
+    (70.0, 51.3, 0.0310, 16.1, 1.55),
+    (85.0, 77.1, 0.0624, 16.5, 1.69),
+    (90.0, 87.8, 0.0965, 12.9, 1.62),
 ];
 
 /// The setting and bytes expected of `format` for a lossy rendition at `target`, of a picture of which nothing is known;
@@ -97,10 +97,10 @@ pub(crate) fn usual(format: Format, points: f32, busy: f32, effort: Effort) -> O
 /// bytes at the same likeness. Medians by `cargo xtask bench prior`.
 pub(crate) const fn effort_gain(format: Format, effort: Effort) -> (f32, f32) {
     match (effort, format) {
-        (Effort::Best, Format::Avif) => (2.0, 0.82),
+        (Effort::Best, Format::Avif) => (0.9, 0.86),
         (Effort::Best, Format::Webp) => (-0.5, 0.93),
         (Effort::Best, Format::Jpeg) => (-1.2, 0.86),
-        (Effort::Best, Format::Jxl) => (2.7, 0.89),
+        (Effort::Best, Format::Jxl) => (2.0, 0.89),
         _ => (0.0, 1.0),
     }
 }

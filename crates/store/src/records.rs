@@ -71,6 +71,10 @@ const STEPS: &[M<'static>] = &[
     M::up("DELETE FROM curves;"),
     // Brightness is fitted to half-size colour since, and encoders at their best are others.
     M::up("DELETE FROM curves;"),
+    // AVIF at its best is another, and encoders are sampled at other settings.
+    M::up("DELETE FROM curves;"),
+    // JPEG XL in a hurry is another.
+    M::up("DELETE FROM curves WHERE format = 'jxl';"),
 ];
 
 /// What tells one state of a file from another without reading it.

@@ -1,5 +1,6 @@
 //! Page checks through their real interface: pages on a loopback server, an installed Chromium.
 
+mod candidates;
 mod findings;
 mod fit_sizes;
 mod pages;

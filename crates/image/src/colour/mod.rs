@@ -1,11 +1,13 @@
 //! Into linear light and back: the sRGB transfer function (IEC 61966-2-1), profiles, and what headers say.
 
 mod linear;
+mod planes;
 mod space;
 
 use std::sync::LazyLock;
 
 pub(crate) use linear::{Buffer, Layout, Linear, Samples};
+pub(crate) use planes::{Range, neighbours};
 pub(crate) use space::{Space, target};
 
 /// Linear light of each 8-bit sRGB value, 0 to 1, once for each channel and in that channel's lane, so that a pixel is the

@@ -13,7 +13,7 @@ use super::{
 };
 use crate::{
     ImageError, Limits,
-    colour::{Buffer, Layout, Space},
+    colour::{Buffer, Layout, Range, Space},
 };
 
 /// Decodes an AVIF whole, its first frame if it moves: to 8 bits a channel, or 16 where it has more than 8.
@@ -192,8 +192,8 @@ impl<'a> Avif<'a> {
             let bytes = unsafe { std::slice::from_raw_parts(image.yuvPlanes[index], stride * height(index) as usize) };
             Plane { bytes, stride }
         };
-        let full = image.yuvRange == sys::AVIF_RANGE_FULL;
-        Some(Planes { size: self.size(), planes: [plane(0), plane(1), plane(2)], halved, full, shares })
+        let range = if image.yuvRange == sys::AVIF_RANGE_FULL { Range::FULL } else { Range::LIMITED };
+        Some(Planes { size: self.size(), planes: [plane(0), plane(1), plane(2)], halved, range, shares })
     }
 
     /// The decoded frame: three samples a pixel, four with alpha, each of `depth` bits, the width of `T`.

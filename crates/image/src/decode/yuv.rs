@@ -3,6 +3,8 @@
 
 use kivet_recipe::Size;
 
+use crate::colour::{Range, neighbours};
+
 /// One plane: rows `stride` bytes apart.
 #[derive(Clone, Copy)]
 pub(super) struct Plane<'a> {
@@ -17,8 +19,7 @@ pub(super) struct Planes<'a> {
     pub(super) planes: [Plane<'a>; 3],
     /// Whether differences are stored at half the width, and at half the height.
     pub(super) halved: (bool, bool),
-    /// True if samples use all of 0 to 255.
-    pub(super) full: bool,
+    pub(super) range: Range,
     /// The shares of red and blue in brightness.
     pub(super) shares: (f32, f32),
 }
@@ -64,8 +65,8 @@ impl Planes<'_> {
     fn convert(&self, brightness: &[u8], differences: &[Vec<f32>; 2], out: &mut [u8]) {
         let (red, blue) = self.shares;
         let green = 1.0 - red - blue;
-        // Samples of the limited range lie from 16 to 235, differences within 112 of 128.
-        let (black, scale, spread) = if self.full { (0.0, 1.0, 1.0) } else { (16.0, 255.0 / 219.0, 255.0 / 224.0) };
+        let Range { black, brightness: steps, difference } = self.range;
+        let (scale, spread) = (steps.recip(), difference.recip());
         let (to_red, to_blue) = (2.0 * (1.0 - red) * spread, 2.0 * (1.0 - blue) * spread);
         let (red_off, blue_off) = (to_red * red / green, to_blue * blue / green);
         let [blues, reds] = differences;
@@ -77,12 +78,6 @@ impl Planes<'_> {
             out[2] = (y + to_blue * b + 0.5) as u8;
         }
     }
-}
-
-/// The two samples of half as many that lie around a place, the nearer first.
-fn neighbours(at: usize, count: usize) -> (usize, usize) {
-    let near = at / 2;
-    (near, if at % 2 == 1 { (near + 1).min(count - 1) } else { near.saturating_sub(1) })
 }
 
 fn mix(near: f32, far: f32) -> f32 {

@@ -8,23 +8,27 @@ use libavif_sys as sys;
 
 use super::{
     FullColour, Writing,
-    planes::{self, Plane, Range},
+    planes::{self, Plane},
 };
-use crate::{ImageError, Raster};
+use crate::{ImageError, Raster, colour::Range};
 
-/// Of 0 (smallest) to 10 (fastest). 7 saves a sixth (`bench prior`) and takes six to eight times as long; 8 takes twice the bytes on
-/// very smooth pictures; 6 would save more, for twice the time again.
+/// Of 0 (smallest) to 10 (fastest). 8 saves a seventh (`bench prior`) and takes four to five times as long; 7 saves little more, for
+/// half as much time again.
 const SPEED: c_int = 9;
-const BEST_SPEED: c_int = 7;
+const BEST_SPEED: c_int = 8;
 
 /// From this setting on colour is stored at full size: half-size colour holds likeness below what is asked there.
 const FULL_COLOUR: FullColour = FullColour { from: 96.0, as_good: 92.6 };
 
 /// Quantisation by frequency, from the steepest of the codec's matrices on: fewer bytes for a likeness in the same time, most
 /// of all on grain. Errors are weighed by the same matrices where the encoder decides what to keep: without that they cost bytes
-/// at its best.
-const OPTIONS: [(&CStr, &CStr); 3] =
-    [(c"color:enable-qm", c"1"), (c"color:qm-min", c"0"), (c"color:dist-metric", c"qm-psnr")];
+/// at its best. No palettes: at speed 8 they multiply the bytes of very smooth pictures, and flat art is written exactly elsewhere.
+const OPTIONS: [(&CStr, &CStr); 4] = [
+    (c"color:enable-qm", c"1"),
+    (c"color:qm-min", c"0"),
+    (c"color:dist-metric", c"qm-psnr"),
+    (c"color:enable-palette", c"0"),
+];
 
 /// Transparency has hard edges that show damage first, and costs few bytes.
 const ALPHA_QUALITY: c_int = 90;

@@ -9,7 +9,10 @@
 mod avx2;
 mod rows;
 
-use crate::Raster;
+use crate::{
+    Raster,
+    colour::{Range, neighbours},
+};
 use rows::Rows;
 
 /// One plane to be written: rows `stride` bytes apart.
@@ -26,20 +29,6 @@ impl Plane<'_> {
     fn row_mut(&mut self, y: usize, length: usize) -> &mut [u8] {
         &mut self.bytes[y * self.stride..][..length]
     }
-}
-
-/// Which bytes stand for black and white, and for no difference and the largest (ITU-T H.273, 8.3).
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub(super) struct Range {
-    pub(super) black: f32,
-    /// Steps of brightness and of difference for one of 255.
-    pub(super) brightness: f32,
-    pub(super) difference: f32,
-}
-
-impl Range {
-    pub(super) const FULL: Self = Self { black: 0.0, brightness: 1.0, difference: 1.0 };
-    pub(super) const NARROW: Self = Self { black: 16.0, brightness: 219.0 / 255.0, difference: 224.0 / 255.0 };
 }
 
 /// Writes an opaque raster into planes of brightness, difference of blue and difference of red; differences at half the
@@ -67,14 +56,7 @@ fn split_anywhere(raster: &Raster, halved: bool, range: Range, planes: [Plane<'_
         rows.differences(range, blues.row_mut(y, across), reds.row_mut(y, across));
     }
     for y in 0..height {
-        let near = y / step;
-        let far = if !halved {
-            near
-        } else if y % 2 == 0 {
-            near.saturating_sub(1)
-        } else {
-            (near + 1).min(down - 1)
-        };
+        let (near, far) = if halved { neighbours(y, down) } else { (y, y) };
         rows.shown(0, halved, range, [blues.row(near, across), blues.row(far, across)]);
         rows.shown(1, halved, range, [reds.row(near, across), reds.row(far, across)]);
         rows.fitted(range, line(y), brightness.row_mut(y, width));

@@ -9,9 +9,9 @@ use libwebp_sys as sys;
 use super::{
     Writing,
     moving::Moment,
-    planes::{self, Plane, Range},
+    planes::{self, Plane},
 };
-use crate::{ImageError, Raster, riff};
+use crate::{ImageError, Raster, colour::Range, riff};
 
 /// Of 0 (fastest) to 6 (smallest).
 const LOSSY_METHOD: c_int = 2;
@@ -172,7 +172,7 @@ impl Picture {
         picture.use_argb = c_int::from(full);
         let mut picture = Self(picture);
         if !full && !raster.has_alpha() {
-            planes::split(raster, true, Range::NARROW, picture.planes()?);
+            planes::split(raster, true, Range::LIMITED, picture.planes()?);
             return Ok(picture);
         }
         let import = if raster.has_alpha() { sys::WebPPictureImportRGBA } else { sys::WebPPictureImportRGB };

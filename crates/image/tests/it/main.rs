@@ -2,6 +2,7 @@
 
 mod colour;
 mod credit;
+mod effort;
 mod limits;
 mod moving;
 mod subject;

@@ -76,19 +76,23 @@ fn descriptors(text: &str) -> (&str, &str) {
 }
 
 fn candidate(url: &str, descriptors: &str) -> Option<Candidate> {
-    let (mut width, mut density) = (None, None);
+    let (mut width, mut density, mut height) = (None, None, false);
     for descriptor in descriptors.split_ascii_whitespace() {
-        let number: f64 = descriptor[..descriptor.len() - 1].parse().ok()?;
-        match descriptor.as_bytes().last()? {
-            b'w' if width.is_none() && number > 0.0 && number.fract() == 0.0 => width = Some(number),
-            b'x' if density.is_none() && number >= 0.0 => density = Some(number),
-            // A height says nothing beside a width.
-            b'h' => {}
+        let (written, unit) = descriptor.split_at(descriptor.len() - 1);
+        // Rust reads more as numbers than HTML does (2.3.4.1 and 2.3.4.3).
+        let digits = |c: char| c.is_ascii_digit();
+        let number: f64 = written.parse().ok().filter(|_| !written.starts_with('+') && !written.ends_with('.'))?;
+        match unit.as_bytes() {
+            b"w" if width.is_none() && number > 0.0 && written.chars().all(digits) => width = Some(number),
+            b"x" if density.is_none() && number >= 0.0 => density = Some(number),
+            // A height says nothing, and only beside a width.
+            b"h" if !height && number > 0.0 && written.chars().all(digits) => height = true,
             _ => return None,
         }
     }
     match (width, density) {
         (Some(_), Some(_)) => None,
+        (None, _) if height => None,
         (None, None) => Some(Candidate { url: url.to_owned(), width, density: Some(1.0) }),
         _ => Some(Candidate { url: url.to_owned(), width, density }),
     }
@@ -97,7 +101,8 @@ fn candidate(url: &str, descriptors: &str) -> Option<Candidate> {
 /// The `source` a browser takes from a `picture` on `device`.
 pub fn source_for<'a>(sources: &'a [Source], device: &Device) -> Option<&'a Source> {
     sources.iter().find(|source| {
-        let decoded = source.r#type.is_empty() || DECODED.contains(&source.r#type.trim());
+        let kind = source.r#type.split(';').next().unwrap_or_default().trim().to_ascii_lowercase();
+        let decoded = source.r#type.is_empty() || DECODED.contains(&kind.as_str());
         decoded && media_matches(&source.media, device) && !read_srcset(&source.srcset).is_empty()
     })
 }
@@ -108,6 +113,8 @@ pub fn pick(candidates: &[Candidate], size: f64, density: f64) -> Option<&Candid
     let own = |candidate: &Candidate| candidate.width.map_or(candidate.density.unwrap_or(1.0), |width| width / size);
     let mut sorted: Vec<&Candidate> = candidates.iter().collect();
     sorted.sort_by(|a, b| own(a).total_cmp(&own(b)));
+    // Of two with one density the first counts (HTML, 4.8.4.3.7).
+    sorted.dedup_by(|later, first| own(later) == own(first));
     sorted.iter().find(|candidate| own(candidate) >= density).or(sorted.last()).copied()
 }
 

@@ -103,6 +103,10 @@ fn function(name: &str, parser: &mut Parser<'_>, basis: &Basis) -> Parsed<Amount
     }
     let arguments = parser.parse_comma_separated(|argument| sum(argument, basis))?;
     let values = || arguments.iter().map(|argument| argument.value);
+    // Inside functions zero is a number, too, and does not go with lengths.
+    if arguments.iter().any(|argument| argument.is_number != arguments[0].is_number) {
+        return Err(ParseError::custom(()));
+    }
     let value = match (name, arguments.as_slice()) {
         ("min", _) => values().fold(f64::INFINITY, f64::min),
         ("max", _) => values().fold(f64::NEG_INFINITY, f64::max),
@@ -116,8 +120,10 @@ fn sum(parser: &mut Parser<'_>, basis: &Basis) -> Parsed<Amount> {
     let mut total = product(parser, basis)?;
     while let Ok(sign) = parser.try_parse(|parser| operator(parser, ['+', '-'])) {
         let next = product(parser, basis)?;
+        if next.is_number != total.is_number {
+            return Err(ParseError::custom(()));
+        }
         total.value += if sign == '+' { next.value } else { -next.value };
-        total.is_number &= next.is_number;
     }
     Ok(total)
 }
@@ -126,6 +132,10 @@ fn product(parser: &mut Parser<'_>, basis: &Basis) -> Parsed<Amount> {
     let mut total = value(parser, basis)?;
     while let Ok(sign) = parser.try_parse(|parser| operator(parser, ['*', '/'])) {
         let next = value(parser, basis)?;
+        // A length times a length is none, nor is anything over one.
+        if !next.is_number && (sign == '/' || !total.is_number) {
+            return Err(ParseError::custom(()));
+        }
         total.value = if sign == '*' { total.value * next.value } else { total.value / next.value };
         total.is_number &= next.is_number;
     }

@@ -43,26 +43,34 @@ fn condition(parser: &mut Parser<'_>, device: &Device) -> Parsed<Option<bool>> {
         return Ok(in_parentheses(parser, device)?.map(|answer| !answer));
     }
     let mut answer = in_parentheses(parser, device)?;
-    loop {
-        if parser.try_parse(|parser| parser.expect_ident_matching("and")).is_ok() {
+    let joins =
+        |parser: &mut Parser<'_>, word: &str| parser.try_parse(|parser| parser.expect_ident_matching(word)).is_ok();
+    // One word joins all: both in one condition need parentheses.
+    if joins(parser, "and") {
+        answer = both(answer, in_parentheses(parser, device)?);
+        while joins(parser, "and") {
             answer = both(answer, in_parentheses(parser, device)?);
-        } else if parser.try_parse(|parser| parser.expect_ident_matching("or")).is_ok() {
-            let other = in_parentheses(parser, device)?;
-            answer = match (answer, other) {
-                (Some(true), _) | (_, Some(true)) => Some(true),
-                (Some(false), Some(false)) => Some(false),
-                _ => None,
-            };
-        } else {
-            return Ok(answer);
+        }
+    } else {
+        while joins(parser, "or") {
+            answer = either(answer, in_parentheses(parser, device)?);
         }
     }
+    Ok(answer)
 }
 
 fn both(one: Option<bool>, other: Option<bool>) -> Option<bool> {
     match (one, other) {
         (Some(false), _) | (_, Some(false)) => Some(false),
         (Some(true), Some(true)) => Some(true),
+        _ => None,
+    }
+}
+
+fn either(one: Option<bool>, other: Option<bool>) -> Option<bool> {
+    match (one, other) {
+        (Some(true), _) | (_, Some(true)) => Some(true),
+        (Some(false), Some(false)) => Some(false),
         _ => None,
     }
 }
@@ -104,6 +112,12 @@ impl Comparison {
         }
     }
 
+    /// True if a value between two may be compared by this and then by `other`: `a < width < b`, not `a < width > b`.
+    fn bounds_with(self, other: Self) -> bool {
+        let (rises, falls) = ([Self::More, Self::AtLeast], [Self::Less, Self::AtMost]);
+        (rises.contains(&self) && falls.contains(&other)) || (falls.contains(&self) && rises.contains(&other))
+    }
+
     const fn mirrored(self) -> Self {
         match self {
             Self::Less => Self::More,
@@ -117,31 +131,19 @@ impl Comparison {
 
 fn feature(parser: &mut Parser<'_>, device: &Device) -> Parsed<Option<bool>> {
     let name = parser.try_parse(|parser| parser.expect_ident().map(|name| name.to_ascii_lowercase()));
-    let Ok(name) = name else {
-        // 400px <= width [<= 700px]
-        let low = quantity(parser, device)?;
-        let first = comparison(parser)?.mirrored();
-        let name = parser.expect_ident()?.to_ascii_lowercase();
-        let Some(actual) = actual(&name, device) else { return Ok(None) };
-        let above = first.holds(actual, low);
-        let below = match comparison(parser) {
-            Ok(second) => second.holds(actual, quantity(parser, device)?),
-            Err(_) => true,
-        };
-        return Ok(Some(above && below));
-    };
+    let Ok(name) = name else { return range(parser, device) };
     if parser.is_exhausted() {
-        return Ok(actual(&name, device).map(|actual| actual != 0.0).or_else(|| keyword(&name, None)));
+        return Ok(Actual::of(&name, device).map(|actual| actual.value != 0.0).or_else(|| keyword(&name, None)));
     }
     if let Ok(compared) = parser.try_parse(comparison) {
-        let value = quantity(parser, device)?;
-        return Ok(actual(&name, device).map(|actual| compared.holds(actual, value)));
+        let Some(actual) = Actual::of(&name, device) else { return Ok(None) };
+        return actual.next(parser, device).map(|value| Some(compared.holds(actual.value, value)));
     }
     parser.expect_colon()?;
     if let Ok(word) = parser.try_parse(|parser| parser.expect_ident().map(|word| word.to_ascii_lowercase())) {
         if name == "orientation" {
-            let portrait = device.height >= device.width;
-            return Ok(Some((word == "portrait") == portrait));
+            let own = if device.height >= device.width { "portrait" } else { "landscape" };
+            return Ok(matches!(word.as_str(), "portrait" | "landscape").then_some(word == own));
         }
         return Ok(keyword(&name, Some(&word)));
     }
@@ -150,22 +152,79 @@ fn feature(parser: &mut Parser<'_>, device: &Device) -> Parsed<Option<bool>> {
         name if name.starts_with("max-") => (name[4..].to_owned(), Comparison::AtMost),
         name => (name.to_owned(), Comparison::Equal),
     };
-    let value = quantity(parser, device)?;
-    Ok(actual(&name, device).map(|actual| compared.holds(actual, value)))
+    let Some(actual) = Actual::of(&name, device) else { return Ok(None) };
+    actual.next(parser, device).map(|value| Some(compared.holds(actual.value, value)))
+}
+
+/// `400px <= width [<= 700px]`, which has the name in its midst; both signs point the same way.
+fn range(parser: &mut Parser<'_>, device: &Device) -> Parsed<Option<bool>> {
+    let start = parser.state();
+    while parser.try_parse(comparison).is_err() {
+        parser.next()?;
+    }
+    let name = parser.expect_ident()?.to_ascii_lowercase();
+    let Some(actual) = Actual::of(&name, device) else { return Ok(None) };
+    parser.reset(&start);
+    let low = actual.next(parser, device)?;
+    let first = comparison(parser)?.mirrored();
+    parser.expect_ident()?;
+    let above = first.holds(actual.value, low);
+    if parser.is_exhausted() {
+        return Ok(Some(above));
+    }
+    let second = comparison(parser)?;
+    let high = actual.next(parser, device)?;
+    Ok(first.bounds_with(second).then(|| above && second.holds(actual.value, high)))
+}
+
+/// What values of a feature are.
+enum Quantity {
+    Length,
+    Resolution,
+    Ratio,
+    Number,
 }
 
 /// The device's own value of a feature that can be measured.
-fn actual(name: &str, device: &Device) -> Option<f64> {
-    let (width, height) = (f64::from(device.width), f64::from(device.height));
-    Some(match name {
-        "width" | "device-width" => width,
-        "height" | "device-height" => height,
-        "aspect-ratio" | "device-aspect-ratio" => width / height,
-        "resolution" | "device-pixel-ratio" => device.density,
-        "color" => 8.0,
-        "monochrome" | "grid" => 0.0,
-        _ => return None,
-    })
+struct Actual {
+    value: f64,
+    quantity: Quantity,
+}
+
+impl Actual {
+    fn of(name: &str, device: &Device) -> Option<Self> {
+        let (width, height) = (f64::from(device.width), f64::from(device.height));
+        let (value, quantity) = match name {
+            "width" | "device-width" => (width, Quantity::Length),
+            "height" | "device-height" => (height, Quantity::Length),
+            "aspect-ratio" | "device-aspect-ratio" => (width / height, Quantity::Ratio),
+            "resolution" => (device.density, Quantity::Resolution),
+            "device-pixel-ratio" => (device.density, Quantity::Number),
+            "color" => (8.0, Quantity::Number),
+            "monochrome" | "grid" => (0.0, Quantity::Number),
+            _ => return None,
+        };
+        Some(Self { value, quantity })
+    }
+
+    /// The next value to compare with: CSS pixels, dots per CSS pixel, a ratio or a number.
+    fn next(&self, parser: &mut Parser<'_>, device: &Device) -> Parsed<f64> {
+        match self.quantity {
+            Quantity::Length => {
+                next_length(parser, &Basis::viewport(f64::from(device.width), f64::from(device.height)))
+            }
+            Quantity::Resolution => resolution(parser),
+            Quantity::Number => Ok(f64::from(parser.expect_number()?)),
+            Quantity::Ratio => {
+                let above = f64::from(parser.expect_number()?);
+                let below = parser.try_parse(|parser| {
+                    parser.expect_delim('/')?;
+                    parser.expect_number()
+                });
+                Ok(above / below.map_or(1.0, f64::from))
+            }
+        }
+    }
 }
 
 /// What a browser under test says of features that are words.
@@ -201,31 +260,16 @@ fn comparison(parser: &mut Parser<'_>) -> Parsed<Comparison> {
     })
 }
 
-/// A length in CSS pixels, a resolution in dots per CSS pixel, a ratio or a number.
-fn quantity(parser: &mut Parser<'_>, device: &Device) -> Parsed<f64> {
-    let resolution = parser.try_parse(|parser| match parser.next()? {
-        Token::Dimension { value, unit, .. } => {
-            let dots = match unit.to_ascii_lowercase().as_str() {
-                "dppx" | "x" => 1.0,
-                "dpi" => 1.0 / 96.0,
-                "dpcm" => 2.54 / 96.0,
-                _ => return Err(ParseError::<()>::custom(())),
-            };
-            Ok(f64::from(*value) * dots)
-        }
-        Token::Number { value, .. } => Ok(f64::from(*value)),
-        _ => Err(ParseError::custom(())),
-    });
-    let Ok(number) = resolution else {
-        return next_length(parser, &Basis::viewport(f64::from(device.width), f64::from(device.height)));
+/// Dots per CSS pixel.
+fn resolution(parser: &mut Parser<'_>) -> Parsed<f64> {
+    let Token::Dimension { value, unit, .. } = parser.next()? else { return Err(ParseError::custom(())) };
+    let dots = match unit.to_ascii_lowercase().as_str() {
+        "dppx" | "x" => 1.0,
+        "dpi" => 1.0 / 96.0,
+        "dpcm" => 2.54 / 96.0,
+        _ => return Err(ParseError::custom(())),
     };
-    match parser.try_parse(|parser| {
-        parser.expect_delim('/')?;
-        parser.expect_number()
-    }) {
-        Ok(below) => Ok(number / f64::from(below)),
-        Err(_) => Ok(number),
-    }
+    Ok(f64::from(*value) * dots)
 }
 
 #[cfg(test)]

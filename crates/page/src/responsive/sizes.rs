@@ -31,26 +31,25 @@ pub fn source_size(sizes: &str, device: &Device) -> SourceSize {
 
 /// The length of one entry whose condition holds.
 fn one(parser: &mut Parser<'_>, device: &Device, basis: &Basis) -> Result<Option<f64>, ParseError<()>> {
-    if let Ok(length) = parser.try_parse(|parser| {
-        let length = next_length(parser, basis)?;
-        parser.expect_exhausted()?;
-        Ok::<_, ParseError<()>>(length)
-    }) {
-        return Ok((length >= 0.0).then_some(length));
-    }
-    let starts_condition = {
-        let state = parser.state();
-        let token = parser.next()?.clone();
-        parser.reset(&state);
-        matches!(token, Token::ParenthesisBlock)
-            || matches!(&token, Token::Ident(word) if word.eq_ignore_ascii_case("not"))
+    let starts_condition = match peeked(parser)? {
+        Token::ParenthesisBlock => true,
+        Token::Ident(word) => word.eq_ignore_ascii_case("not"),
+        _ => false,
     };
-    if !starts_condition {
-        return Err(ParseError::custom(()));
-    }
-    let holds = next_condition(parser, device)?;
+    let holds = if starts_condition { next_condition(parser, device)? } else { true };
+    // What is worked out below zero is zero; written so, it is no size.
+    let is_worked_out = matches!(peeked(parser)?, Token::Function(_));
     let length = next_length(parser, basis)?;
+    let length = if is_worked_out { length.max(0.0) } else { length };
+    parser.expect_exhausted()?;
     Ok((holds && length >= 0.0).then_some(length))
+}
+
+fn peeked<'i>(parser: &mut Parser<'i>) -> Result<Token<'i>, ParseError<()>> {
+    let state = parser.state();
+    let token = parser.next()?.clone();
+    parser.reset(&state);
+    Ok(token)
 }
 
 #[cfg(test)]

@@ -16,6 +16,7 @@ use super::{
 use crate::{
     Device,
     observation::{BackBlock, Element, Hint, Largest, Moving, Observation, PictureFile, Request, Role, Started, Use},
+    read_srcset,
 };
 
 /// A page's text and what was fetched for it.
@@ -185,7 +186,8 @@ fn hints(worked: &Worked<'_>) -> Vec<Hint> {
         let rel = rel_of(link)?;
         let url = match link.attr("imagesrcset") {
             Some(srcset) => {
-                pictures::taken(srcset, link.attr("imagesizes").unwrap_or_default(), None, worked.device)?.0
+                pictures::taken(&read_srcset(srcset), link.attr("imagesizes").unwrap_or_default(), None, worked.device)?
+                    .0
             }
             None => link.attr("href").unwrap_or_default().to_owned(),
         };

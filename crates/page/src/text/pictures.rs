@@ -10,7 +10,7 @@ use super::{
     style::Style,
 };
 use crate::{
-    Device, Source, SourceSize,
+    Candidate, Device, Source, SourceSize,
     observation::{Ancestor, Area, Role, Use},
     pick, read_srcset, source_for, source_size,
 };
@@ -24,14 +24,18 @@ pub(super) fn screen(device: &Device) -> Area {
     Area { x: 0.0, y: 0.0, width: f64::from(device.width), height: f64::from(device.height) }
 }
 
-/// The candidate taken from a `srcset`, and its density.
-pub(super) fn taken(srcset: &str, sizes: &str, shown: Option<f64>, device: &Device) -> Option<(String, f64)> {
-    let candidates = read_srcset(srcset);
+/// The candidate taken of those of a `srcset`, and its density.
+pub(super) fn taken(
+    candidates: &[Candidate],
+    sizes: &str,
+    shown: Option<f64>,
+    device: &Device,
+) -> Option<(String, f64)> {
     let size = match source_size(sizes, device) {
         SourceSize::Pixels(size) => size,
         SourceSize::Auto => shown.unwrap_or(f64::from(device.width)),
     };
-    let taken = pick(&candidates, size, device.density)?;
+    let taken = pick(candidates, size, device.density)?;
     let density = taken.width.map_or(taken.density.unwrap_or(1.0), |width| width / size);
     Some((taken.url.clone(), density))
 }
@@ -44,11 +48,22 @@ fn candidate(image: ElementRef<'_>, page: TextPage<'_>, device: &Device, shown: 
         text.filter(|text| lazy || !text.trim_start().starts_with("auto")).unwrap_or_default().to_owned()
     };
     let of_source = source_for(&sources, device)
-        .and_then(|source| taken(&source.srcset, &sizes(Some(&source.sizes)), shown, device));
-    let own = || image.attr("srcset").and_then(|srcset| taken(srcset, &sizes(image.attr("sizes")), shown, device));
-    let plain = || image.attr("src").map(str::trim).filter(|src| !src.is_empty()).map(|src| (src.to_owned(), 1.0));
-    let (url, density) = of_source.or_else(own).or_else(plain)?;
+        .and_then(|source| taken(&read_srcset(&source.srcset), &sizes(Some(&source.sizes)), shown, device));
+    let own = || taken(&own_candidates(image), &sizes(image.attr("sizes")), shown, device);
+    let (url, density) = of_source.or_else(own)?;
     Some((page.url.join(&url).map_or(url, String::from), density))
+}
+
+/// The candidates of an `img` itself: `src` is one, unless `srcset` has widths or one for density 1 (HTML, 4.8.4.3.6).
+fn own_candidates(image: ElementRef<'_>) -> Vec<Candidate> {
+    let mut candidates = read_srcset(image.attr("srcset").unwrap_or_default());
+    let stands_for_src = |one: &Candidate| one.width.is_some() || one.density == Some(1.0);
+    if let Some(src) = image.attr("src").map(str::trim).filter(|src| !src.is_empty())
+        && !candidates.iter().any(stands_for_src)
+    {
+        candidates.push(Candidate { url: src.to_owned(), width: None, density: Some(1.0) });
+    }
+    candidates
 }
 
 fn sources(image: ElementRef<'_>) -> Vec<Source> {

@@ -107,7 +107,7 @@ impl Scene<'_> {
         let exact = self.recipe.quality == Some(Quality::Lossless)
             || (self.recipe.quality.is_none() && self.facts.kind == Kind::Flat && !self.moving);
         let effort = if self.policy.improve {
-            self.curves.final_effort(format, self.target, Scale::of(self.plan))
+            self.curves.final_effort(format, self.target, Scale::of(self.plan), self.plan.size.pixels())
         } else {
             Effort::Fast
         };

@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use crate::{Effort, Expected, Fidelity, Format, fidelity};
+use crate::{Effort, Expected, Fidelity, Finalist, Format, REFINED, fidelity, is_worth_swapping};
 use shape::{Shape, between, gain};
 pub use view::{Scale, View};
 
@@ -20,9 +20,14 @@ const REACH: (f32, f32) = (0.25, 8.0);
 /// The weight of no correction at all beside those that were seen.
 const DOUBT: f32 = 0.05;
 
-/// An encoder at its best must save this share of the bytes to be worth its time: with less, what it makes takes nobody's place
-/// ([`is_worth_swapping`](crate::is_worth_swapping)).
-const WORTH: f32 = 0.1;
+/// The share of bytes an encoder at its best must save to be worth its time: with less than a tenth, what it makes takes
+/// nobody's place ([`is_worth_swapping`]). JPEG XL takes five to seven times as long for it, the others two to five.
+const fn worth(format: Format) -> f32 {
+    if matches!(format, Format::Jxl) { 0.15 } else { 0.1 }
+}
+
+/// It must save so many bytes, too: fewer is a fraction of one packet, which nobody waits for.
+const WORTH_BYTES: f32 = 512.0;
 
 /// Scored renditions remembered of one format; the oldest is forgotten first.
 const MOST_SEEN: usize = 32;
@@ -50,6 +55,14 @@ pub struct Curve {
     pub at_best: Vec<Sample>,
     /// Bytes a pixel of the exact form, where the format has one and it was measured.
     pub exact: Option<f32>,
+}
+
+impl Curve {
+    /// False once a sample of `format` at best saved so little that others will not save enough to be worth their time.
+    pub fn may_gain(&self, format: Format) -> bool {
+        let last = self.at_best.last().and_then(|last| Some(Shape::of(self)?.kept(last)));
+        last.is_none_or(|kept| kept <= (1.0 - worth(format) / 2.0).ln())
+    }
 }
 
 /// A real rendition, scored.
@@ -138,16 +151,37 @@ impl Curves {
         Some((a + (b - a) * share).exp())
     }
 
-    /// How a final rendition is written: by the encoder at its best, unless that was seen to gain nothing for this
-    /// picture. Some encoders at their best trade smooth gradients for bytes and need more for the same likeness.
-    pub fn final_effort(&self, format: Format, target: Fidelity, scale: Scale) -> Effort {
+    /// How a final rendition of `pixels` is written: by the encoder at its best, unless that was seen to gain too little for
+    /// this picture. Some encoders at their best trade smooth gradients for bytes and need more for the same likeness.
+    pub fn final_effort(&self, format: Format, target: Fidelity, scale: Scale, pixels: u64) -> Effort {
         let points = f32::from(target.get());
-        let factor = |measured: &Measured| {
+        let is_worth_it = |measured: &Measured| {
             let (below, above, share) = between(&measured.curves, scale)?;
-            Some(gain((&Shape::of(below)?, &Shape::of(above)?, share), format, points, Effort::Best).1)
+            let (below, above) = (Shape::of(below)?, Shape::of(above)?);
+            let kept = gain((&below, &above, share), format, points, Effort::Best).1.exp();
+            let (a, b) = (below.bytes(points), above.bytes(points));
+            let saved = (1.0 - kept) * (a + (b - a) * share).exp() * pixels as f32;
+            Some(kept <= 1.0 - worth(format) && saved >= WORTH_BYTES)
         };
-        let saves = self.0.get(&format).and_then(factor).is_none_or(|factor| factor <= (1.0 - WORTH).ln());
-        if saves { Effort::Best } else { Effort::Fast }
+        let best = self.0.get(&format).and_then(is_worth_it).unwrap_or(true);
+        if best { Effort::Best } else { Effort::Fast }
+    }
+
+    /// Whether one more encode may bring what takes the place of `held`, after `found` missed the target: where that misses it,
+    /// too, or where `found`, moved to the target along the curve, takes few enough bytes.
+    pub fn may_replace(
+        &self,
+        format: Format,
+        (held, found): (&Finalist, &Finalist),
+        target: Fidelity,
+        scale: Scale,
+        effort: Effort,
+    ) -> bool {
+        let Some(measured) = self.0.get(&format) else { return true };
+        let bytes = |points: f32| measured.at(format, points, scale, effort).map(|(_, bytes, _)| bytes);
+        let (Some(here), Some(there)) = (bytes(found.fidelity), bytes(f32::from(target.get()))) else { return true };
+        let expected = found.bytes as f32 * (there - here).exp();
+        held.misses(target) > REFINED || is_worth_swapping(held.bytes, expected as u64)
     }
 
     /// Remembers a scored rendition.
@@ -256,97 +290,4 @@ fn corrected(near: &[Residual], target: f32, plain: impl Fn(f32) -> (f32, f32)) 
 }
 
 #[cfg(test)]
-mod tests {
-    use proptest::prelude::*;
-
-    use super::*;
-
-    fn curve(scale: f32, bytes: f32) -> Curve {
-        let sample = |setting: f32, fidelity: f32, bytes: f32| Sample { setting, fidelity, bytes };
-        let samples = vec![
-            sample(25.0, 20.0, 0.02 * bytes),
-            sample(45.0, 48.0, 0.03 * bytes),
-            sample(62.0, 70.0, 0.06 * bytes),
-            sample(80.0, 82.0, 0.12 * bytes),
-            sample(95.0, 91.0, 0.3 * bytes),
-        ];
-        Curve { scale: Scale(scale), samples, at_best: Vec::new(), exact: None }
-    }
-
-    fn curves() -> Curves {
-        let measured = Measured { curves: vec![curve(-4.0, 2.0), curve(-2.0, 1.0)], ..Measured::default() };
-        Curves(BTreeMap::from([(Format::Avif, measured)]))
-    }
-
-    fn at(curves: &Curves, target: u8, scale: f32) -> Prediction {
-        at_effort(curves, target, scale, Effort::Fast)
-    }
-
-    fn at_effort(curves: &Curves, target: u8, scale: f32, effort: Effort) -> Prediction {
-        let (target, view) = (Fidelity::new(target).expect("a fidelity"), View { scale: Scale(scale), detail: None });
-        curves.lossy(Format::Avif, target, view, 1_000_000, effort).expect("AVIF has a lossy form")
-    }
-
-    #[test]
-    fn samples_are_met_and_scales_mixed() {
-        let curves = curves();
-        let met = at(&curves, 70, -2.0);
-        assert!((met.setting - 62.0).abs() < 0.01 && (met.bytes - 60_270.0).abs() < 50.0, "{met:?}");
-        let between = at(&curves, 70, -3.0).bytes;
-        assert!(between > 80_000.0 && between < 90_000.0, "the geometric mean of the two scales: {between}");
-        assert_eq!(at(&curves, 70, 0.0).bytes, met.bytes, "beyond the last scale, the last scale");
-        let best = at(&curves, 100, -2.0);
-        assert_eq!((best.fidelity, best.basis), (91.0, Basis::Curve), "no more is promised than was reached");
-        assert_eq!(at(&Curves::default(), 70, -2.0).basis, Basis::Prior);
-    }
-
-    #[test]
-    fn an_encoder_that_gains_nothing_at_its_best_is_not_kept_waiting_for() {
-        let with = |bytes: f32| {
-            let mut curves = curves();
-            let sample = Sample { setting: 62.0, fidelity: 70.0, bytes };
-            curves.0.get_mut(&Format::Avif).expect("its curve").curves[0].at_best = vec![sample];
-            curves.final_effort(Format::Avif, Fidelity::DEFAULT, Scale(-4.0))
-        };
-        // The first curve has 0.12 bytes a pixel there.
-        assert_eq!((with(0.1), with(0.115)), (Effort::Best, Effort::Fast));
-        assert_eq!(Curves::default().final_effort(Format::Avif, Fidelity::DEFAULT, Scale(-3.0)), Effort::Best);
-    }
-
-    #[test]
-    fn a_scored_rendition_corrects_its_neighbourhood() {
-        let mut curves = curves();
-        let sample = Sample { setting: 66.0, fidelity: 70.0, bytes: 0.072 };
-        curves.learn(Format::Avif, Seen { scale: Scale(-2.0), effort: Effort::Fast, sample });
-        let here = at(&curves, 70, -2.0);
-        assert_eq!(here.basis, Basis::Corrected);
-        assert!((here.setting - 66.0).abs() < 0.3 && (here.bytes / 72_270.0 - 1.0).abs() < 0.02, "{here:?}");
-        let far = at(&curves, 20, -2.0);
-        assert!((far.setting - 25.0).abs() < 0.5, "{far:?}");
-    }
-
-    proptest! {
-        #[test]
-        fn predictions_never_fall_as_the_target_rises(
-            seen in prop::collection::vec((0.0f32..100.0, -20.0f32..95.0, 0.005f32..1.0, -5.0f32..0.0), 0..12), scale in -5.0f32..0.0,
-            at_best in prop::collection::vec((40.0f32..60.0, 0.02f32..0.08), 0..3), best in any::<bool>(),
-        ) {
-            let mut curves = curves();
-            for curve in &mut curves.0.get_mut(&Format::Avif).expect("its curve").curves {
-                let sample = |(i, (fidelity, bytes)): (usize, &(f32, f32))| {
-                    Sample { setting: 45.0 + 17.0 * i as f32, fidelity: fidelity + 22.0 * i as f32, bytes: *bytes }
-                };
-                curve.at_best = at_best.iter().enumerate().map(sample).collect();
-            }
-            let effort = if best { Effort::Best } else { Effort::Fast };
-            for (setting, fidelity, bytes, scale) in seen {
-                let sample = Sample { setting, fidelity, bytes };
-                curves.learn(Format::Avif, Seen { scale: Scale(scale), effort: Effort::Fast, sample });
-            }
-            let all: Vec<Prediction> = (1..=100).map(|target| at_effort(&curves, target, scale, effort)).collect();
-            for pair in all.windows(2) {
-                prop_assert!(pair[1].setting >= pair[0].setting - 1e-3 && pair[1].bytes >= pair[0].bytes * 0.9999);
-            }
-        }
-    }
-}
+mod tests;

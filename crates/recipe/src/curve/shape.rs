@@ -60,17 +60,16 @@ impl Shape {
         let settings = Monotone::through(points(|sample| sample.setting))?;
         let bytes = Monotone::through(points(|sample| sample.bytes.max(1e-5).ln()))?;
         let hurried = Monotone::through(rising.iter().map(|sample| (sample.setting, sample.fidelity)).collect())?;
-        let gain = |best: &Sample| {
-            let (fidelity, spent) = (best.fidelity, best.bytes.max(1e-5).ln());
-            (fidelity, fidelity - hurried.at(best.setting), spent - bytes.at(fidelity))
-        };
-        Some(Self {
-            gains: curve.at_best.iter().map(gain).collect(),
+        let mut shape = Self {
+            gains: Vec::new(),
             least: rising.first().filter(|first| first.setting <= 0.0).map_or(f32::MIN / 4.0, |first| first.fidelity),
             best: rising.last()?.fidelity,
             settings,
             bytes,
-        })
+        };
+        let gain = |best: &Sample| (best.fidelity, best.fidelity - hurried.at(best.setting), shape.kept(best));
+        shape.gains = curve.at_best.iter().map(gain).collect();
+        Some(shape)
     }
 
     /// The setting that gives a likeness in a hurry.
@@ -81,6 +80,11 @@ impl Shape {
     /// The logarithm of the bytes that a likeness takes in a hurry.
     pub(super) fn bytes(&self, fidelity: f32) -> f32 {
         self.bytes.at(fidelity)
+    }
+
+    /// The logarithm of the share of bytes that the encoder at its best keeps for the same likeness.
+    pub(super) fn kept(&self, best: &Sample) -> f32 {
+        best.bytes.max(1e-5).ln() - self.bytes.at(best.fidelity)
     }
 
     /// What lies between the encoder at its best and the same in a hurry, for a likeness near `points`: between samples on a

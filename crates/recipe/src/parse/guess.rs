@@ -76,5 +76,9 @@ fn guess(clause: &str) -> Option<String> {
     {
         return Some(format!("{known}-{argument}"));
     }
+    // A filter without its amount, which its own error offers.
+    if let Some(filter) = near_filter(clause).filter(|_| clause.len() > 3) {
+        return Some(format!("{filter}-"));
+    }
     nearest(clause, VOCABULARY).map(str::to_owned)
 }

@@ -44,6 +44,8 @@ fn a_slip_is_answered_with_what_was_meant() {
     refused("640w_on-fff", "on-fff", Some("on-ffffff"));
     refused("640w_on-F4EFE6", "on-F4EFE6", Some("on-f4efe6"));
     refused("640w_ratio-1-1_at-left-top", "at-left-top", Some("at-top-left"));
+    refused("640w_blur", "blur", Some("blur-50"));
+    refused("640w_greyscale", "greyscale", Some("grayscale-50"));
     refused("640w_kite", "kite", None);
 }
 

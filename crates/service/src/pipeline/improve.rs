@@ -88,7 +88,6 @@ impl Workshop {
             let curves = self.known_curves(&job.original);
             choose(&recipe, job.original.facts(), &curves, &job.request, &self.policy).ok()
         };
-        let Some(now) = chosen(None) else { return Ok(None) };
         let quickly = |job: Job| {
             self.wait_until_idle();
             let quick = self.hurried(&job, raster)?;
@@ -96,17 +95,21 @@ impl Workshop {
             Ok::<_, PipelineError>(Contender { job, quick, fidelity })
         };
         let mut tried: Vec<Contender> = Vec::new();
-        for candidate in now.contenders() {
-            let seen = self.known_curves(&job.original).has_seen(candidate.format, target, job.scale());
-            if candidate.format == job.choice.format || seen {
-                continue;
-            }
-            if let Some(choice) = chosen(Some(candidate.format)) {
-                tried.push(quickly(Job { choice, ..job.clone() })?);
-            }
-        }
+        // What one try taught may put a format in front that did not contend before.
+        let now = loop {
+            let Some(now) = chosen(None) else { return Ok(None) };
+            let curves = self.known_curves(&job.original);
+            let is_unknown = |format: &Format| {
+                *format != job.choice.format
+                    && tried.iter().all(|contender| contender.job.choice.format != *format)
+                    && !curves.has_seen(*format, target, job.scale())
+            };
+            let unknown = now.contenders().map(|candidate| candidate.format).find(is_unknown);
+            let Some(choice) = unknown.and_then(|format| chosen(Some(format))) else { break now };
+            tried.push(quickly(Job { choice, ..job.clone() })?);
+        };
         let lossy = |choice: &Choice| matches!(choice.encoding, Encoding::Lossy { .. });
-        let winner = chosen(None).filter(|choice| choice.format != job.choice.format && lossy(choice));
+        let winner = Some(now).filter(|choice| choice.format != job.choice.format && lossy(choice));
         let Some(choice) = winner else { return Ok(None) };
         let contender = tried.into_iter().find(|contender| contender.job.choice.format == choice.format);
         let winner = Job { choice, ..job.clone() };
@@ -153,15 +156,18 @@ impl Workshop {
         let format = job.choice.format;
         let setting = first.head.setting.unwrap_or_default();
         let curves = self.known_curves(&job.original);
-        let effort = curves.final_effort(format, target, job.scale());
+        let effort = curves.final_effort(format, target, job.scale(), job.choice.plan.size.pixels());
         let held = Finalist { setting, fidelity, bytes: first.bytes.len() as u64 };
         if effort == Effort::Fast && held.misses(target) <= REFINED {
             return Ok(declared_final(first, Some(fidelity)));
         }
         let expected = |points| curves.setting(format, points, job.view(), effort).unwrap_or(setting);
         let writing = self.writing(job, job.choice.encoding, effort)?;
-        let wait = || self.wait_until_idle();
-        let found = kivet_image::refine(raster, ideal, (format, &expected), target, &writing, &wait)
+        let goes_on = |found: Option<&Finalist>| {
+            self.wait_until_idle();
+            found.is_none_or(|found| curves.may_replace(format, (&held, found), target, job.scale(), effort))
+        };
+        let found = kivet_image::refine(raster, ideal, (format, &expected), target, &writing, &goes_on)
             .map_err(|source| of_image(&job.original, source))?;
         self.learn(job, effort, &found.tried)?;
         Ok(match held.against(&found.finalist, target) {

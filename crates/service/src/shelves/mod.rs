@@ -55,7 +55,7 @@ pub enum ShelfError {
         id: OriginalId,
     },
     /// Nothing is there.
-    #[error("there is no original `{id}`")]
+    #[error("there is no original `{id}`; `kivet library list {}` shows what there is", id.shelf())]
     NotFound {
         /// What was asked for.
         id: OriginalId,

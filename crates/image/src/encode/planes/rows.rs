@@ -2,12 +2,16 @@
 
 // No closures below: they would be compiled without the features of the function they are inlined into.
 
-use super::Range;
+use crate::colour::Range;
 
 /// The shares of red, green and blue in brightness (ITU-T H.273, matrix 6), and how far differences lie from it.
 const SHARES: [f32; 3] = [0.299, 0.587, 0.114];
 const TO_BLUE: f32 = 1.772;
 const TO_RED: f32 = 1.402;
+
+/// What one of either difference takes off green.
+const BLUE_OFF: f32 = TO_BLUE * SHARES[2] / SHARES[1];
+const RED_OFF: f32 = TO_RED * SHARES[0] / SHARES[1];
 
 /// The shares of red, green and blue in light (ITU-T H.273, primaries 1).
 const LIGHT: [f32; 3] = [0.2126, 0.7152, 0.0722];
@@ -116,8 +120,7 @@ impl Rows {
 fn nearer(brightness: f32, wanted: f32, to_blue: f32, to_red: f32) -> f32 {
     let red = (brightness + TO_RED * to_red).clamp(0.0, 255.0);
     let blue = (brightness + TO_BLUE * to_blue).clamp(0.0, 255.0);
-    let green = (brightness - (TO_BLUE * SHARES[2] / SHARES[1]) * to_blue - (TO_RED * SHARES[0] / SHARES[1]) * to_red)
-        .clamp(0.0, 255.0);
+    let green = (brightness - BLUE_OFF * to_blue - RED_OFF * to_red).clamp(0.0, 255.0);
     let light = LIGHT[0] * red * red + LIGHT[1] * green * green + LIGHT[2] * blue * blue;
     // One step more than none, so that black does not divide by it.
     let slope = 2.0 * (LIGHT[0] * red + LIGHT[1] * green + LIGHT[2] * blue) + 1.0;
@@ -146,7 +149,12 @@ fn light(signal: u8) -> f32 {
     signal * signal
 }
 
+/// From 2^23 on floats lie one apart, so that a byte added to it stands in the lowest bits. Casts are slower: they look out for what is
+/// no number.
+const WHOLE: f32 = 8_388_608.0;
+
+/// The nearest byte.
 #[inline(always)]
 fn byte(value: f32) -> u8 {
-    (value + 0.5) as u8
+    (value.clamp(0.0, 255.0) + WHOLE).to_bits() as u8
 }

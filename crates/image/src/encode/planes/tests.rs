@@ -107,12 +107,12 @@ fn by_each(raster: &Raster, halved: bool, range: Range) -> Vec<[Vec<u8>; 3]> {
 proptest! {
     #[test]
     fn differences_are_of_mean_light_and_brightness_makes_up_for_them(
-        width in 1u32..40, height in 1u32..6, halved in any::<bool>(), narrow in any::<bool>(),
+        width in 1u32..40, height in 1u32..6, halved in any::<bool>(), limited in any::<bool>(),
         seed in prop::collection::vec(any::<u8>(), 40 * 6 * 3),
     ) {
         let size = Size::new(width, height);
         let raster = Raster::new(size, false, seed[..size.pixels() as usize * 3].to_vec()).expect("a raster");
-        let range = if narrow { Range::NARROW } else { Range::FULL };
+        let range = if limited { Range::LIMITED } else { Range::FULL };
         for planes in by_each(&raster, halved, range) {
             Made { raster: &raster, halved, range, planes }.check()?;
         }

@@ -1,0 +1,109 @@
+use proptest::prelude::*;
+
+use super::*;
+
+fn curve(scale: f32, bytes: f32) -> Curve {
+    let sample = |setting: f32, fidelity: f32, bytes: f32| Sample { setting, fidelity, bytes };
+    let samples = vec![
+        sample(25.0, 20.0, 0.02 * bytes),
+        sample(45.0, 48.0, 0.03 * bytes),
+        sample(62.0, 70.0, 0.06 * bytes),
+        sample(80.0, 82.0, 0.12 * bytes),
+        sample(95.0, 91.0, 0.3 * bytes),
+    ];
+    Curve { scale: Scale(scale), samples, at_best: Vec::new(), exact: None }
+}
+
+fn curves() -> Curves {
+    let measured = Measured { curves: vec![curve(-4.0, 2.0), curve(-2.0, 1.0)], ..Measured::default() };
+    Curves(BTreeMap::from([(Format::Avif, measured)]))
+}
+
+fn at(curves: &Curves, target: u8, scale: f32) -> Prediction {
+    at_effort(curves, target, scale, Effort::Fast)
+}
+
+fn at_effort(curves: &Curves, target: u8, scale: f32, effort: Effort) -> Prediction {
+    let (target, view) = (Fidelity::new(target).expect("a fidelity"), View { scale: Scale(scale), detail: None });
+    curves.lossy(Format::Avif, target, view, 1_000_000, effort).expect("AVIF has a lossy form")
+}
+
+#[test]
+fn samples_are_met_and_scales_mixed() {
+    let curves = curves();
+    let met = at(&curves, 70, -2.0);
+    assert!((met.setting - 62.0).abs() < 0.01 && (met.bytes - 60_270.0).abs() < 50.0, "{met:?}");
+    let between = at(&curves, 70, -3.0).bytes;
+    assert!(between > 80_000.0 && between < 90_000.0, "the geometric mean of the two scales: {between}");
+    assert_eq!(at(&curves, 70, 0.0).bytes, met.bytes, "beyond the last scale, the last scale");
+    let best = at(&curves, 100, -2.0);
+    assert_eq!((best.fidelity, best.basis), (91.0, Basis::Curve), "no more is promised than was reached");
+    assert_eq!(at(&Curves::default(), 70, -2.0).basis, Basis::Prior);
+}
+
+#[test]
+fn an_encoder_that_gains_nothing_at_its_best_is_not_kept_waiting_for() {
+    let with = |bytes: f32, pixels: u64| {
+        let mut curves = curves();
+        let sample = Sample { setting: 62.0, fidelity: 70.0, bytes };
+        curves.0.get_mut(&Format::Avif).expect("its curve").curves[0].at_best = vec![sample];
+        curves.final_effort(Format::Avif, Fidelity::DEFAULT, Scale(-4.0), pixels)
+    };
+    // The first curve has 0.12 bytes a pixel there.
+    assert_eq!((with(0.1, 100_000), with(0.115, 100_000)), (Effort::Best, Effort::Fast));
+    assert_eq!(with(0.1, 10_000), Effort::Fast, "a tenth of next to nothing");
+    assert_eq!(Curves::default().final_effort(Format::Avif, Fidelity::DEFAULT, Scale(-3.0), 10_000), Effort::Best);
+    let may_gain = |bytes: f32| {
+        let at_best = vec![Sample { setting: 62.0, fidelity: 70.0, bytes }];
+        Curve { at_best, ..curve(-4.0, 2.0) }.may_gain(Format::Avif)
+    };
+    assert_eq!((may_gain(0.1), may_gain(0.118)), (true, false), "sampling at best ends there");
+}
+
+#[test]
+fn an_encoder_at_its_best_tries_again_only_where_that_may_bring_something() {
+    let (curves, target) = (curves(), Fidelity::DEFAULT);
+    let one = |fidelity, bytes| Finalist { setting: 62.0, fidelity, bytes };
+    // At 82 points the curve has twice the bytes of 70.
+    let goes_on = |held, found| curves.may_replace(Format::Avif, (&held, &found), target, Scale(-2.0), Effort::Fast);
+    assert!(goes_on(one(70.0, 60_000), one(82.0, 100_000)), "at the target it would be a sixth smaller");
+    assert!(!goes_on(one(70.0, 60_000), one(82.0, 115_000)), "it would not be a tenth smaller");
+    assert!(goes_on(one(64.0, 60_000), one(82.0, 115_000)), "what is held misses the target, too");
+}
+
+#[test]
+fn a_scored_rendition_corrects_its_neighbourhood() {
+    let mut curves = curves();
+    let sample = Sample { setting: 66.0, fidelity: 70.0, bytes: 0.072 };
+    curves.learn(Format::Avif, Seen { scale: Scale(-2.0), effort: Effort::Fast, sample });
+    let here = at(&curves, 70, -2.0);
+    assert_eq!(here.basis, Basis::Corrected);
+    assert!((here.setting - 66.0).abs() < 0.3 && (here.bytes / 72_270.0 - 1.0).abs() < 0.02, "{here:?}");
+    let far = at(&curves, 20, -2.0);
+    assert!((far.setting - 25.0).abs() < 0.5, "{far:?}");
+}
+
+proptest! {
+    #[test]
+    fn predictions_never_fall_as_the_target_rises(
+        seen in prop::collection::vec((0.0f32..100.0, -20.0f32..95.0, 0.005f32..1.0, -5.0f32..0.0), 0..12), scale in -5.0f32..0.0,
+        at_best in prop::collection::vec((40.0f32..60.0, 0.02f32..0.08), 0..3), best in any::<bool>(),
+    ) {
+        let mut curves = curves();
+        for curve in &mut curves.0.get_mut(&Format::Avif).expect("its curve").curves {
+            let sample = |(i, (fidelity, bytes)): (usize, &(f32, f32))| {
+                Sample { setting: 45.0 + 17.0 * i as f32, fidelity: fidelity + 22.0 * i as f32, bytes: *bytes }
+            };
+            curve.at_best = at_best.iter().enumerate().map(sample).collect();
+        }
+        let effort = if best { Effort::Best } else { Effort::Fast };
+        for (setting, fidelity, bytes, scale) in seen {
+            let sample = Sample { setting, fidelity, bytes };
+            curves.learn(Format::Avif, Seen { scale: Scale(scale), effort: Effort::Fast, sample });
+        }
+        let all: Vec<Prediction> = (1..=100).map(|target| at_effort(&curves, target, scale, effort)).collect();
+        for pair in all.windows(2) {
+            prop_assert!(pair[1].setting >= pair[0].setting - 1e-3 && pair[1].bytes >= pair[0].bytes * 0.9999);
+        }
+    }
+}
