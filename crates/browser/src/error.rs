@@ -16,12 +16,14 @@ pub enum BrowserError {
     #[error("Chromium failed: {0}")]
     Failed(#[from] chromiumoxide::error::CdpError),
     /// A page did not come to rest.
-    #[error("{url} did not finish within {seconds} s")]
+    #[error("{url} did not finish within {seconds} s: {}", unfinished(waited_for))]
     TooSlow {
         /// The page.
         url: String,
         /// How long was waited.
         seconds: u64,
+        /// What it asked for and did not get.
+        waited_for: Vec<String>,
     },
     /// A page could not be had.
     #[error("{url} {problem}")]
@@ -34,4 +36,12 @@ pub enum BrowserError {
     /// A page's script answered something else than was asked for.
     #[error("a script's answer cannot be read: {0}")]
     Unreadable(#[from] serde_json::Error),
+}
+
+fn unfinished(waited_for: &[String]) -> String {
+    match waited_for {
+        [] => "it keeps asking for more".to_owned(),
+        [only] => format!("{only} was still under way"),
+        [first, rest @ ..] => format!("{first} and {} more were still under way", rest.len()),
+    }
 }

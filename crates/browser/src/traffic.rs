@@ -20,6 +20,8 @@ pub(crate) struct Traffic {
     order: Vec<String>,
     /// The browser's clock when the visit began, in seconds.
     began: Option<f64>,
+    /// The id of the page's own frame.
+    page: String,
     /// True once somebody scrolled.
     pub scrolled: bool,
 }
@@ -30,14 +32,21 @@ struct Heard {
     sent: bool,
     ended: bool,
     received: bool,
+    /// The page went elsewhere meanwhile: of such a request the browser may never say more.
+    left: bool,
     request: Request,
     hop_started_ms: f64,
 }
 
 impl Traffic {
+    /// Of the page in the frame called `page`.
+    pub fn of(page: String) -> Self {
+        Self { page, ..Self::default() }
+    }
+
     /// Forgets the page before.
     pub fn begin(&mut self) {
-        *self = Self::default();
+        *self = Self::of(std::mem::take(&mut self.page));
     }
 
     fn heard(&mut self, id: &RequestId) -> &mut Heard {
@@ -51,8 +60,13 @@ impl Traffic {
 
     /// True if nothing is under way and nothing changed for a while.
     pub fn is_still(&self, since: Instant) -> bool {
-        let under_way = self.requests.values().any(|heard| heard.sent && !heard.ended && !heard.is_endless());
-        !under_way && self.last_change.unwrap_or(since).elapsed() >= STILL
+        !self.requests.values().any(Heard::is_under_way) && self.last_change.unwrap_or(since).elapsed() >= STILL
+    }
+
+    /// The addresses of what is under way, in order.
+    pub fn under_way(&self) -> Vec<String> {
+        let heard = self.order.iter().filter_map(|id| self.requests.get(id));
+        heard.filter(|heard| heard.is_under_way()).map(|heard| heard.request.url.clone()).collect()
     }
 
     /// The requests so far, in order.
@@ -83,11 +97,17 @@ impl Traffic {
         }
         let timestamp = *event.timestamp.inner();
         self.began.get_or_insert(timestamp);
+        if event.r#type == Some(ResourceType::Document)
+            && event.frame_id.as_ref().is_some_and(|id| *id.inner() == self.page)
+        {
+            self.requests.values_mut().for_each(|heard| heard.left = true);
+        }
         let (at, before_scroll) = (self.ms(timestamp), !self.scrolled);
         let id = event.request_id.inner().clone();
         let heard = self.heard(&event.request_id);
         // A redirect reuses its id.
         let is_new = !std::mem::replace(&mut heard.sent, true);
+        heard.left = false;
         let request = &mut heard.request;
         if let Some(answer) = &event.redirect_response {
             let ms = Some(at - heard.hop_started_ms);
@@ -155,6 +175,10 @@ impl Traffic {
 }
 
 impl Heard {
+    fn is_under_way(&self) -> bool {
+        self.sent && !self.ended && !self.left && !self.is_endless()
+    }
+
     /// Films and event streams are never done; a page with one is at rest all the same.
     fn is_endless(&self) -> bool {
         matches!(self.request.kind.as_str(), "Media" | "EventSource" | "WebSocket") && self.received
