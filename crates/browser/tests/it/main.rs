@@ -8,8 +8,8 @@ use tokio::{
 
 /// A site whose every page is a heading, but for `/never`, which never answers.
 async fn site() -> String {
-    let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
-    let root = format!("http://{}", listener.local_addr().unwrap());
+    let listener = TcpListener::bind("127.0.0.1:0").await.expect("a free port");
+    let root = format!("http://{}", listener.local_addr().expect("its address"));
     tokio::spawn(async move {
         while let Ok((mut viewer, _)) = listener.accept().await {
             tokio::spawn(async move {
