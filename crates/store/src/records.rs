@@ -73,8 +73,8 @@ const STEPS: &[M<'static>] = &[
     M::up("DELETE FROM curves;"),
     // AVIF at its best is another, and encoders are sampled at other settings.
     M::up("DELETE FROM curves;"),
-    // JPEG XL in a hurry is another.
-    M::up("DELETE FROM curves WHERE format = 'jxl';"),
+    // JPEG XL in a hurry is another, and WebP.
+    M::up("DELETE FROM curves WHERE format IN ('jxl', 'webp');"),
 ];
 
 /// What tells one state of a file from another without reading it.
