@@ -17,7 +17,7 @@ const QUERIES: usize = 600;
 const PICTURES: usize = 300;
 
 /// So many values, the same every time.
-fn made<T: std::fmt::Debug>(count: usize, of: &impl Strategy<Value = T>) -> Vec<T> {
+pub fn made<T: std::fmt::Debug>(count: usize, of: &impl Strategy<Value = T>) -> Vec<T> {
     let rng = TestRng::deterministic_rng(Config::default().rng_algorithm);
     let mut runner = TestRunner::new_with_rng(Config::default(), rng);
     (0..count).map(|_| of.new_tree(&mut runner).expect("a value").current()).collect()

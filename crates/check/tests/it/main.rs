@@ -3,6 +3,7 @@
 mod candidates;
 mod findings;
 mod fit_sizes;
+mod layouts;
 mod pages;
 mod pictures;
 mod server;

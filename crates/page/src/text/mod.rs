@@ -7,7 +7,6 @@ mod observe;
 mod pictures;
 mod sheet;
 mod style;
-mod tracks;
 
 pub use document::Document;
 pub use observe::{TextPage, observe};

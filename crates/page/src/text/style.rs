@@ -47,7 +47,7 @@ impl Style {
     fn apply(&mut self, Declaration { name, value, .. }: &Declaration) {
         let words: Vec<&str> = spaced(value);
         match name.as_str() {
-            "margin" | "padding" | "inset" => {
+            "margin" | "padding" | "inset" | "border-width" => {
                 let sides = match words.as_slice() {
                     [all] => [all, all, all, all],
                     [block, inline] => [block, inline, block, inline],
@@ -55,9 +55,12 @@ impl Style {
                     [top, right, bottom, left] => [top, right, bottom, left],
                     _ => return,
                 };
-                let prefix = if name == "inset" { String::new() } else { format!("{name}-") };
-                for (side, value) in ["top", "right", "bottom", "left"].into_iter().zip(sides) {
-                    self.set(&format!("{prefix}{side}"), value);
+                for (side, value) in SIDES.into_iter().zip(sides) {
+                    match name.as_str() {
+                        "inset" => self.set(side, value),
+                        "border-width" => self.set(&format!("border-{side}-width"), border_width(&["solid", value])),
+                        _ => self.set(&format!("{name}-{side}"), value),
+                    }
                 }
             }
             "overflow" => {
@@ -70,6 +73,23 @@ impl Style {
             }
             "background" => self.background(value),
             "flex" => self.flex(&words),
+            "flex-flow" => {
+                let wrap = words.iter().find(|word| word.contains("wrap"));
+                let direction = words.iter().find(|word| !word.contains("wrap"));
+                self.set("flex-wrap", wrap.unwrap_or(&"nowrap"));
+                self.set("flex-direction", direction.unwrap_or(&"row"));
+            }
+            "place-items" | "place-content" | "place-self" => {
+                let which = name.trim_start_matches("place-");
+                self.set(&format!("align-{which}"), words.first().unwrap_or(&"normal"));
+                self.set(&format!("justify-{which}"), words.last().unwrap_or(&"normal"));
+            }
+            "border" | "border-top" | "border-right" | "border-bottom" | "border-left" => {
+                let sides = name.strip_prefix("border-").map_or(SIDES.to_vec(), |side| vec![side]);
+                for side in sides {
+                    self.set(&format!("border-{side}-width"), border_width(&words));
+                }
+            }
             "font" => {
                 let size = words.iter().find(|word| word.starts_with(|c: char| c.is_ascii_digit() || c == '.'));
                 if let Some((size, line)) = size.map(|size| size.split_once('/').unwrap_or((size, "1.2"))) {
@@ -108,16 +128,38 @@ impl Style {
         self.set("background-size", &if size.is_empty() { "auto".to_owned() } else { size.join(" ") });
     }
 
+    /// `flex` (CSS Flexbox 1, 7.1).
     fn flex(&mut self, words: &[&str]) {
-        let numbers: Vec<&&str> = words.iter().filter(|word| word.parse::<f64>().is_ok()).collect();
+        let numbers: Vec<&str> = words.iter().filter(|word| word.parse::<f64>().is_ok()).copied().collect();
         let basis = words.iter().find(|word| word.parse::<f64>().is_err());
-        match words {
-            ["none"] => self.set("flex-grow", "0"),
-            _ => {
-                self.set("flex-grow", numbers.first().map_or("1", |number| **number));
-                self.set("flex-basis", basis.map_or("0px", |basis| *basis));
-            }
+        let (grow, shrink, basis) = match words {
+            ["none"] => ("0", "0", "auto"),
+            ["initial"] => ("0", "1", "auto"),
+            _ => (
+                numbers.first().copied().unwrap_or("1"),
+                numbers.get(1).copied().unwrap_or("1"),
+                basis.copied().unwrap_or("0px"),
+            ),
+        };
+        for (name, value) in [("flex-grow", grow), ("flex-shrink", shrink), ("flex-basis", basis)] {
+            self.set(name, value);
         }
+    }
+}
+
+const SIDES: [&str; 4] = ["top", "right", "bottom", "left"];
+
+/// The width a `border` of these words has: none without a style (CSS Backgrounds 3, 3.3).
+fn border_width<'a>(words: &[&'a str]) -> &'a str {
+    const STYLES: [&str; 8] = ["solid", "dashed", "dotted", "double", "groove", "ridge", "inset", "outset"];
+    if !words.iter().any(|word| STYLES.contains(word)) {
+        return "0px";
+    }
+    let is_width = |word: &&&str| word.starts_with(|c: char| c.is_ascii_digit() || c == '.');
+    match words.iter().find_map(|word| ["thin", "thick"].into_iter().find(|known| known == word)) {
+        Some("thin") => "1px",
+        Some(_) => "5px",
+        None => words.iter().find(is_width).map_or("3px", |word| *word),
     }
 }
 

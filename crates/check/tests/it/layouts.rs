@@ -1,0 +1,171 @@
+//! Made-up layouts of the kinds pages use: the widths reading gives their pictures, against those Chromium gives them.
+
+use std::collections::HashMap;
+
+use kivet_browser::Chromium;
+use kivet_image::{Limits, probe};
+use kivet_page::{DEVICES, TextPage, observation::PictureFile, observe};
+use proptest::prelude::*;
+
+use crate::{candidates::made, pictures::picture, server::Site};
+
+const LAYOUTS: usize = 250;
+
+/// Widths may differ by so many CSS pixels, or by this share: scroll bars are hidden, so nothing else moves them.
+const WITHIN: (f64, f64) = (1.5, 0.01);
+
+fn one_of(words: &[&'static str]) -> impl Strategy<Value = String> + use<> {
+    prop::sample::select(words.to_vec()).prop_map(str::to_owned)
+}
+
+/// What a picture says of its own size.
+fn image() -> impl Strategy<Value = String> {
+    let style = one_of(&[
+        "width: 100%",
+        "width: 100%; height: auto",
+        "display: block; max-width: 100%",
+        "max-width: 100%; height: auto",
+        "width: 100%; aspect-ratio: 3/2; object-fit: cover",
+        "width: 240px",
+        "width: 40%",
+        "",
+    ]);
+    let size = one_of(&["", "", "width=\"400\" height=\"300\""]);
+    (style, size)
+        .prop_map(|(style, size)| format!("<img src=\"/img/dunes-400x300.jpg\" alt=\"\" {size} style=\"{style}\">"))
+}
+
+/// What a box says of its own.
+fn own() -> impl Strategy<Value = String> {
+    let padding = one_of(&["", "", "padding: 16px", "padding: 0 5%", "padding: 1rem 2rem"]);
+    let border = one_of(&["", "", "", "border: 1px solid #888", "border-left: 8px solid"]);
+    let sizing = one_of(&["", "box-sizing: border-box"]);
+    (padding, border, sizing).prop_map(|(padding, border, sizing)| format!("{padding}; {border}; {sizing}"))
+}
+
+fn block(inner: String) -> impl Strategy<Value = String> {
+    let width = one_of(&[
+        "",
+        "max-width: 960px; margin: 0 auto",
+        "width: 80%",
+        "width: min(100%, 720px)",
+        "width: calc(100% - 120px)",
+        "margin: 0 24px",
+        "width: 50vw",
+        "min-width: 300px; width: 30%",
+    ]);
+    (width, own()).prop_map(move |(width, own)| format!("<div style=\"{width}; {own}\">{inner}</div>"))
+}
+
+fn grid(inner: Vec<String>) -> impl Strategy<Value = String> {
+    let columns = one_of(&[
+        "1fr 1fr",
+        "2fr 1fr",
+        "repeat(3, 1fr)",
+        "200px 1fr",
+        "1fr 25%",
+        "repeat(auto-fill, minmax(220px, 1fr))",
+        "repeat(auto-fit, minmax(180px, 1fr))",
+        "minmax(0, 2fr) minmax(0, 1fr)",
+        "repeat(2, minmax(0, 1fr)) 160px",
+    ]);
+    let gap = one_of(&["", "gap: 20px", "gap: 8px 3%", "column-gap: 2em"]);
+    let spanning = one_of(&["", "", "grid-column: 1 / -1", "grid-column: span 2"]);
+    (columns, gap, spanning, own()).prop_map(move |(columns, gap, spanning, own)| {
+        let cell = |(at, inner): (usize, &String)| {
+            format!("<div style=\"{}\">{inner}</div>", if at == 0 { spanning.as_str() } else { "" })
+        };
+        let cells: String = inner.iter().enumerate().map(cell).collect();
+        format!("<div style=\"display: grid; grid-template-columns: {columns}; {gap}; {own}\">{cells}</div>")
+    })
+}
+
+fn row(inner: Vec<String>) -> impl Strategy<Value = String> {
+    let item = one_of(&[
+        "flex: 1",
+        "flex: 1 1 200px",
+        "flex: 0 0 30%",
+        "flex: 2 1 0; min-width: 0",
+        "width: 50%",
+        "width: 260px",
+        "flex: none; width: 180px",
+        "flex: 1 0 320px",
+    ]);
+    let wrap = one_of(&["", "", "flex-wrap: wrap", "flex-direction: column"]);
+    let gap = one_of(&["", "gap: 24px", "gap: 2vw"]);
+    let items = prop::collection::vec(item, inner.len());
+    (items, wrap, gap, own()).prop_map(move |(items, wrap, gap, own)| {
+        let cell = |(style, inner): (&String, &String)| format!("<div style=\"{style}\">{inner}</div>");
+        let cells: String = items.iter().zip(&inner).map(cell).collect();
+        format!("<div style=\"display: flex; {wrap}; {gap}; {own}\">{cells}</div>")
+    })
+}
+
+fn layout() -> impl Strategy<Value = String> {
+    image().prop_recursive(3, 8, 3, |inner| {
+        let some = prop::collection::vec(inner.clone(), 1..4);
+        prop_oneof![
+            3 => inner.prop_flat_map(block),
+            2 => some.clone().prop_flat_map(grid),
+            2 => some.prop_flat_map(row),
+        ]
+    })
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn reading_lays_pictures_out_as_wide_as_chromium_does() {
+    let layouts = made(LAYOUTS, &layout());
+    let viewport = "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">";
+    let html = format!("<!doctype html><title>Made up</title>{viewport}\n{}", layouts.join("\n"));
+    let owner: Vec<usize> =
+        layouts.iter().enumerate().flat_map(|(at, layout)| vec![at; layout.matches("<img").count()]).collect();
+    let site = Site::start_with("layouts", html.clone()).await;
+    let url: url::Url = format!("{}/page/layouts", site.root).parse().expect("an address");
+    let (bytes, _) = picture("dunes-400x300.jpg").expect("a picture");
+    let file = PictureFile {
+        facts: probe(&bytes, Limits::default()).ok(),
+        bytes: bytes.len() as u64,
+        hash: String::new(),
+        metadata_bytes: 0,
+        has_location: false,
+        few_colours: false,
+    };
+    let files: HashMap<String, PictureFile> = HashMap::from([(format!("{}/img/dunes-400x300.jpg", site.root), file)]);
+    let chromium = Chromium::launch().await.expect("a browser");
+    let mut wrong = Vec::new();
+    let mut all = 0;
+    for device in DEVICES {
+        let tab = chromium.tab(device).await.expect("a tab");
+        tab.open(url.as_str()).await.expect("opened");
+        let page = TextPage { url: &url, html: &html, sheets: &[], files: &files, no_store: false };
+        let read = observe(page, &device);
+        let shown = tab.shown().await.expect("shown");
+        assert_eq!((read.uses.len(), shown.len()), (owner.len(), owner.len()));
+        all += shown.len();
+        for ((read, shown), at) in read.uses.iter().zip(shown).zip(&owner) {
+            let apart = (read.area.width - shown.width).abs();
+            if apart > WITHIN.0.max(WITHIN.1 * shown.width) {
+                wrong.push(format!("{}: {} read as {}: {}", device.name, shown.width, read.area.width, layouts[*at]));
+            }
+        }
+        tab.close().await.expect("closed");
+    }
+    chromium.close().await.expect("closed");
+    println!("{} of {all} widths differ", wrong.len());
+    // Shares of boxes that are as wide as what is in them are another matter.
+    assert!(wrong.len() * 500 <= all, "{} of {all} wrong:\n{}", wrong.len(), wrong.join("\n"));
+}
+
+#[test]
+fn boxes_in_boxes_without_end_are_read_all_the_same() {
+    let url: url::Url = "http://windmark.example/".parse().expect("an address");
+    for style in ["", "display: flex", "display: grid", "display: contents", "display: inline"] {
+        let nested = |depth: usize| {
+            let html =
+                format!("<!doctype html>{}<img src=\"a.jpg\">", format!("<div style=\"{style}\">").repeat(depth));
+            let page = TextPage { url: &url, html: &html, sheets: &[], files: &HashMap::new(), no_store: false };
+            observe(page, &DEVICES[0]).uses.iter().map(|one| one.rendered).collect::<Vec<_>>()
+        };
+        assert_eq!((nested(60), nested(3000)), (vec![true], vec![false]), "{style:?}");
+    }
+}
