@@ -3,11 +3,10 @@
 use std::collections::HashMap;
 
 use kivet_browser::Chromium;
-use kivet_image::{Limits, probe};
-use kivet_page::{DEVICES, TextPage, observation::PictureFile, observe};
+use kivet_page::{DEVICES, TextPage, observe};
 use proptest::prelude::*;
 
-use crate::{candidates::made, pictures::picture, server::Site};
+use crate::{candidates::made, pictures::file, server::Site};
 
 const LAYOUTS: usize = 250;
 
@@ -80,6 +79,22 @@ fn grid(inner: Vec<String>) -> impl Strategy<Value = String> {
     })
 }
 
+fn areas(inner: Vec<String>) -> impl Strategy<Value = String> {
+    let template = one_of(&[
+        "'main side' 'foot foot'; grid-template-columns: 2fr 1fr",
+        "'side main' '. foot'; grid-template-columns: 140px 1fr; gap: 12px",
+        "'main main' 'side foot'; grid-template-columns: 3fr 2fr; column-gap: 4%",
+    ]);
+    (template, own()).prop_map(move |(template, own)| {
+        let cells: String = ["main", "side", "foot"]
+            .iter()
+            .zip(&inner)
+            .map(|(name, inner)| format!("<div style=\"grid-area: {name}; min-width: 0\">{inner}</div>"))
+            .collect();
+        format!("<div style=\"display: grid; grid-template-areas: {template}; {own}\">{cells}</div>")
+    })
+}
+
 fn row(inner: Vec<String>) -> impl Strategy<Value = String> {
     let item = one_of(&[
         "flex: 1",
@@ -107,6 +122,7 @@ fn layout() -> impl Strategy<Value = String> {
         prop_oneof![
             3 => inner.prop_flat_map(block),
             2 => some.clone().prop_flat_map(grid),
+            1 => some.clone().prop_flat_map(areas),
             2 => some.prop_flat_map(row),
         ]
     })
@@ -121,16 +137,7 @@ async fn reading_lays_pictures_out_as_wide_as_chromium_does() {
         layouts.iter().enumerate().flat_map(|(at, layout)| vec![at; layout.matches("<img").count()]).collect();
     let site = Site::start_with("layouts", html.clone()).await;
     let url: url::Url = format!("{}/page/layouts", site.root).parse().expect("an address");
-    let (bytes, _) = picture("dunes-400x300.jpg").expect("a picture");
-    let file = PictureFile {
-        facts: probe(&bytes, Limits::default()).ok(),
-        bytes: bytes.len() as u64,
-        hash: String::new(),
-        metadata_bytes: 0,
-        has_location: false,
-        few_colours: false,
-    };
-    let files: HashMap<String, PictureFile> = HashMap::from([(format!("{}/img/dunes-400x300.jpg", site.root), file)]);
+    let files = HashMap::from([(format!("{}/img/dunes-400x300.jpg", site.root), file("dunes-400x300.jpg"))]);
     let chromium = Chromium::launch().await.expect("a browser");
     let mut wrong = Vec::new();
     let mut all = 0;

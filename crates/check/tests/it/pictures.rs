@@ -1,6 +1,7 @@
 //! Pictures made for the test pages: `dunes-400x300.jpg` and the like, the same bytes every time.
 
-use kivet_image::{Raster, encode};
+use kivet_image::{Limits, Raster, encode, probe};
+use kivet_page::observation::PictureFile;
 use kivet_recipe::{Encoding, Fidelity, Format, Size, expected};
 
 /// The picture of that file name; `None` if it is no name of one.
@@ -20,6 +21,19 @@ pub fn picture(name: &str) -> Option<(Vec<u8>, &'static str)> {
         "gif" => Some((gif(size, if subject == "moving" { 4 } else { 1 }), "image/gif")),
         "svg" if subject == "drawn" => Some((svg(size), "image/svg+xml")),
         _ => None,
+    }
+}
+
+/// What reading knows of that picture.
+pub fn file(name: &str) -> PictureFile {
+    let (bytes, _) = picture(name).expect("a picture");
+    PictureFile {
+        facts: probe(&bytes, Limits::default()).ok(),
+        bytes: bytes.len() as u64,
+        hash: String::new(),
+        metadata_bytes: 0,
+        has_location: false,
+        few_colours: false,
     }
 }
 

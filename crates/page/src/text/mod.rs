@@ -7,6 +7,7 @@ mod observe;
 mod pictures;
 mod sheet;
 mod style;
+mod variables;
 
 pub use document::Document;
 pub use observe::{TextPage, observe};

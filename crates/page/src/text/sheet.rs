@@ -16,6 +16,9 @@ pub(super) struct Rule {
     pub pseudo: Option<&'static str>,
     /// As CSS weighs it.
     pub specificity: u32,
+    /// The number of its cascade layer, in the order they are named; `None` outside of any, where what is important
+    /// weighs least and all else most (CSS Cascading 5, 6.4.4).
+    pub layer: Option<usize>,
     /// Media queries around it, outermost first.
     pub media: Vec<String>,
     /// What it sets.
@@ -34,6 +37,8 @@ pub(super) struct Declaration {
 #[derive(Default)]
 pub(super) struct Sheet {
     pub rules: Vec<Rule>,
+    /// The names of cascade layers, inner ones with their outer ones' before a dot.
+    layers: Vec<String>,
     /// By name, the first property of keyframes that lays the page out anew.
     pub moving_keyframes: HashMap<String, String>,
 }
@@ -46,9 +51,19 @@ impl Sheet {
     /// Adds a stylesheet. `absolute` makes the addresses in its values absolute.
     pub fn read(&mut self, css: &str, media: &[String], absolute: &dyn Fn(&str) -> String) {
         let mut parser = Parser::new(css);
-        let mut reader = Reader { sheet: self, media: media.to_vec(), absolute };
+        let mut reader = Reader { sheet: self, media: media.to_vec(), layer: None, absolute };
         // Rules that cannot be read are skipped, as browsers do.
         for _ in StyleSheetParser::new(&mut parser, &mut reader) {}
+    }
+}
+
+impl Sheet {
+    /// The number of a layer, which counts as named from now on.
+    fn layer(&mut self, name: &str) -> usize {
+        self.layers.iter().position(|known| known == name).unwrap_or_else(|| {
+            self.layers.push(name.to_owned());
+            self.layers.len() - 1
+        })
     }
 }
 
@@ -64,6 +79,7 @@ fn body(parser: &mut Parser<'_>, absolute: &dyn Fn(&str) -> String) -> Vec<Decla
 struct Reader<'a> {
     sheet: &'a mut Sheet,
     media: Vec<String>,
+    layer: Option<String>,
     absolute: &'a dyn Fn(&str) -> String,
 }
 
@@ -71,8 +87,65 @@ struct Reader<'a> {
 enum Around {
     Media(String),
     Keyframes(String),
-    /// `@supports`, `@layer`: taken as holding.
+    Layer(String),
+    /// `@scope`, `@supports`: taken as holding.
     Holds,
+    /// `@supports not`: taken as not holding.
+    Never,
+}
+
+impl Reader<'_> {
+    /// The same within something more.
+    fn within(&mut self, around: Around) -> Option<Reader<'_>> {
+        let (mut media, mut layer) = (self.media.clone(), self.layer.clone());
+        match around {
+            Around::Media(query) => media.push(query),
+            Around::Layer(name) => {
+                let name = if name.is_empty() { format!("#{}", self.sheet.layers.len()) } else { name };
+                let name = self.full(&name);
+                self.sheet.layer(&name);
+                layer = Some(name);
+            }
+            Around::Holds => {}
+            Around::Never | Around::Keyframes(_) => return None,
+        }
+        Some(Reader { sheet: self.sheet, media, layer, absolute: self.absolute })
+    }
+
+    /// A layer's name with those around it.
+    fn full(&self, name: &str) -> String {
+        self.layer.as_ref().map_or_else(|| name.to_owned(), |outer| format!("{outer}.{name}"))
+    }
+
+    /// Reads the inside of a rule: what it sets, then the rules nested in it (CSS Nesting 1).
+    fn rule(&mut self, selectors: &str, parser: &mut Parser<'_>) {
+        let before = self.sheet.rules.len();
+        let mut inside = Inside { selectors, reader: self };
+        let declarations: Vec<Declaration> =
+            RuleBodyParser::new(parser, &mut inside).filter_map(Result::ok).flatten().collect();
+        let layer = self.layer.as_ref().map(|name| self.sheet.layer(name));
+        let own = separate(selectors).into_iter().filter_map(|selector| {
+            let (bare, pseudo) = without_pseudo(selector);
+            let bare = if bare.is_empty() { "*" } else { bare };
+            // Selectors of states that come and go, such as :hover, are not known to the parser and so never match.
+            let (selector, specificity) = (scraper::Selector::parse(bare).ok()?, specificity(bare)?);
+            let (media, declarations) = (self.media.clone(), declarations.clone());
+            Some(Rule { selector, pseudo, specificity, layer, media, declarations })
+        });
+        let own: Vec<Rule> = own.collect();
+        self.sheet.rules.splice(before..before, own);
+    }
+}
+
+fn around(name: &str, rest: String) -> Result<Around, ParseError<()>> {
+    match name.to_ascii_lowercase().as_str() {
+        "media" => Ok(Around::Media(rest)),
+        "keyframes" | "-webkit-keyframes" => Ok(Around::Keyframes(rest.trim_matches('"').to_owned())),
+        "layer" => Ok(Around::Layer(rest)),
+        "supports" if rest.to_ascii_lowercase().starts_with("not") => Ok(Around::Never),
+        "supports" | "scope" => Ok(Around::Holds),
+        _ => Err(ParseError::custom(())),
+    }
 }
 
 fn rest_of(parser: &mut Parser<'_>) -> String {
@@ -87,33 +160,26 @@ impl<'i> AtRuleParser<'i> for Reader<'_> {
     type Error = ();
 
     fn parse_prelude(&mut self, name: CowRcStr<'i>, parser: &mut Parser<'i>) -> Result<Around, ParseError<()>> {
-        let rest = rest_of(parser);
-        match name.to_ascii_lowercase().as_str() {
-            "media" => Ok(Around::Media(rest)),
-            "keyframes" | "-webkit-keyframes" => Ok(Around::Keyframes(rest.trim_matches('"').to_owned())),
-            "supports" | "layer" | "scope" => Ok(Around::Holds),
-            _ => Err(ParseError::custom(())),
+        around(&name, rest_of(parser))
+    }
+
+    /// `@layer` that only names layers.
+    fn rule_without_block(&mut self, around: Around, _: &ParserState) -> Result<(), ()> {
+        let Around::Layer(names) = around else { return Err(()) };
+        for name in separate(&names) {
+            let name = self.full(name);
+            self.sheet.layer(&name);
         }
+        Ok(())
     }
 
     fn parse_block(&mut self, around: Around, _: &ParserState, parser: &mut Parser<'i>) -> Result<(), ParseError<()>> {
-        match around {
-            Around::Keyframes(name) => {
-                let mut frames = Sheet::default();
-                let mut reader = Frames { absolute: self.absolute, moved: None };
-                for _ in StyleSheetParser::new(parser, &mut reader) {}
-                frames.moving_keyframes.extend(reader.moved.map(|property| (name, property)));
-                self.sheet.moving_keyframes.extend(frames.moving_keyframes);
-            }
-            Around::Media(query) => {
-                let media = [self.media.as_slice(), &[query]].concat();
-                let mut reader = Reader { sheet: self.sheet, media, absolute: self.absolute };
-                for _ in StyleSheetParser::new(parser, &mut reader) {}
-            }
-            Around::Holds => {
-                let mut reader = Reader { sheet: self.sheet, media: self.media.clone(), absolute: self.absolute };
-                for _ in StyleSheetParser::new(parser, &mut reader) {}
-            }
+        if let Around::Keyframes(name) = around {
+            let mut reader = Frames { absolute: self.absolute, moved: None };
+            for _ in StyleSheetParser::new(parser, &mut reader) {}
+            self.sheet.moving_keyframes.extend(reader.moved.map(|property| (name, property)));
+        } else if let Some(mut reader) = self.within(around) {
+            for _ in StyleSheetParser::new(parser, &mut reader) {}
         }
         Ok(())
     }
@@ -134,18 +200,86 @@ impl<'i> QualifiedRuleParser<'i> for Reader<'_> {
         _: &ParserState,
         parser: &mut Parser<'i>,
     ) -> Result<(), ParseError<()>> {
-        let declarations = body(parser, self.absolute);
-        for selector in separate(&selectors) {
-            let (bare, pseudo) = without_pseudo(selector);
-            let bare = if bare.is_empty() { "*" } else { bare };
-            // Selectors of states that come and go, such as :hover, are not known to the parser and so never match.
-            let (Ok(selector), Some(specificity)) = (scraper::Selector::parse(bare), specificity(bare)) else {
-                continue;
-            };
-            let media = self.media.clone();
-            self.sheet.rules.push(Rule { selector, pseudo, specificity, media, declarations: declarations.clone() });
-        }
+        self.rule(&selectors, parser);
         Ok(())
+    }
+}
+
+/// The inside of a rule with `selectors`, which may hold other rules.
+struct Inside<'r, 'a> {
+    selectors: &'r str,
+    reader: &'r mut Reader<'a>,
+}
+
+impl<'i> DeclarationParser<'i> for Inside<'_, '_> {
+    type Declaration = Option<Declaration>;
+    type Error = ();
+
+    fn parse_value(
+        &mut self,
+        name: CowRcStr<'i>,
+        parser: &mut Parser<'i>,
+        state: &ParserState,
+    ) -> Result<Option<Declaration>, ParseError<()>> {
+        Body { absolute: self.reader.absolute }.parse_value(name, parser, state).map(Some)
+    }
+}
+
+impl<'i> AtRuleParser<'i> for Inside<'_, '_> {
+    type Prelude = Around;
+    type AtRule = Option<Declaration>;
+    type Error = ();
+
+    fn parse_prelude(&mut self, name: CowRcStr<'i>, parser: &mut Parser<'i>) -> Result<Around, ParseError<()>> {
+        around(&name, rest_of(parser))
+    }
+
+    fn parse_block(
+        &mut self,
+        around: Around,
+        _: &ParserState,
+        parser: &mut Parser<'i>,
+    ) -> Result<Option<Declaration>, ParseError<()>> {
+        if let Some(mut reader) = self.reader.within(around) {
+            reader.rule(self.selectors, parser);
+        }
+        Ok(None)
+    }
+}
+
+impl<'i> QualifiedRuleParser<'i> for Inside<'_, '_> {
+    type Prelude = String;
+    type QualifiedRule = Option<Declaration>;
+    type Error = ();
+
+    fn parse_prelude(&mut self, parser: &mut Parser<'i>) -> Result<String, ParseError<()>> {
+        Ok(rest_of(parser))
+    }
+
+    fn parse_block(
+        &mut self,
+        selectors: String,
+        _: &ParserState,
+        parser: &mut Parser<'i>,
+    ) -> Result<Option<Declaration>, ParseError<()>> {
+        let outer = format!(":is({})", self.selectors);
+        let nested = separate(&selectors).into_iter().map(|inner| match inner.contains('&') {
+            true => inner.replace('&', &outer),
+            false => format!("{outer} {inner}"),
+        });
+        let nested: Vec<String> = nested.collect();
+        self.reader.rule(&nested.join(", "), parser);
+        Ok(None)
+    }
+}
+
+impl RuleBodyItemParser<'_, Option<Declaration>, ()> for Inside<'_, '_> {
+    fn parse_declarations(&self) -> bool {
+        true
+    }
+
+    fn parse_qualified(&self) -> bool {
+        true
     }
 }
 

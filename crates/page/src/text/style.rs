@@ -6,7 +6,8 @@ use scraper::ElementRef;
 
 use super::{
     document::{Document, NodeId},
-    sheet::{Declaration, Sheet, declarations, separate},
+    sheet::{Declaration, Rule, Sheet, declarations, separate},
+    variables::{self, Variables, variables},
 };
 use crate::{Basis, Device, length, media_matches};
 
@@ -78,6 +79,10 @@ impl Style {
                 let direction = words.iter().find(|word| !word.contains("wrap"));
                 self.set("flex-wrap", wrap.unwrap_or(&"nowrap"));
                 self.set("flex-direction", direction.unwrap_or(&"row"));
+            }
+            "grid-area" if !value.contains('/') => {
+                self.set("grid-row", value);
+                self.set("grid-column", value);
             }
             "place-items" | "place-content" | "place-self" => {
                 let which = name.trim_start_matches("place-");
@@ -188,25 +193,24 @@ impl Styles {
         let rules: Vec<_> =
             sheet.rules.iter().filter(|rule| rule.media.iter().all(|query| media_matches(query, device))).collect();
         let mut styles = Self { elements: HashMap::new(), pseudo: Vec::new(), nothing: Style::default() };
+        let mut handed_down: HashMap<NodeId, Variables> = HashMap::new();
         for element in document.all() {
-            let matching: Vec<_> =
-                rules.iter().enumerate().filter(|(_, rule)| rule.selector.matches(&element)).collect();
+            let matching: Vec<&Rule> = rules.iter().filter(|rule| rule.selector.matches(&element)).copied().collect();
+            let of = |pseudo: Option<&'static str>| matching.iter().filter(move |rule| rule.pseudo == pseudo).copied();
+            let inline = element.attr("style").map_or_else(Vec::new, |style| declarations(style, absolute));
+            let own = cascaded(of(None), &inline);
+            let outer = element.parent().and_then(|parent| handed_down.get(&parent.id()));
+            let variables = variables(&own, outer);
             for pseudo in ["::before", "::after"] {
-                let own = matching.iter().filter(|(_, rule)| rule.pseudo == Some(pseudo));
-                let weighed =
-                    own.flat_map(|(at, rule)| rule.declarations.iter().map(move |one| (one, rule.specificity, *at)));
-                let weighed: Vec<_> = weighed.collect();
-                if !weighed.is_empty() {
-                    styles.pseudo.push((element.id(), pseudo, cascaded(weighed, &[])));
+                let own = cascaded(of(Some(pseudo)), &[]);
+                if !own.is_empty() {
+                    styles.pseudo.push((element.id(), pseudo, applied(&own, &variables)));
                 }
             }
-            let own = matching.iter().filter(|(_, rule)| rule.pseudo.is_none());
-            let weighed =
-                own.flat_map(|(at, rule)| rule.declarations.iter().map(move |one| (one, rule.specificity, *at)));
-            let inline = element.attr("style").map_or_else(Vec::new, |style| declarations(style, absolute));
             let mut style = hints(element);
-            style.values.extend(cascaded(weighed.collect(), &inline).values);
+            style.values.extend(applied(&own, &variables).values);
             styles.elements.insert(element.id(), style);
+            handed_down.insert(element.id(), variables);
         }
         styles
     }
@@ -217,13 +221,28 @@ impl Styles {
     }
 }
 
-/// Declarations in the order they win: by importance, then specificity, then place; style attributes before rules.
-fn cascaded(mut weighed: Vec<(&Declaration, u32, usize)>, inline: &[Declaration]) -> Style {
-    weighed.sort_by_key(|(one, specificity, at)| (one.important, *specificity, *at));
-    let (plain, important): (Vec<_>, Vec<_>) = weighed.iter().map(|(one, ..)| *one).partition(|one| !one.important);
-    let (inline_plain, inline_important): (Vec<_>, Vec<_>) = inline.iter().partition(|one| !one.important);
+/// Declarations in the order they win: by importance, then layer, specificity and place; style attributes before rules.
+fn cascaded<'d>(rules: impl Iterator<Item = &'d Rule>, inline: &'d [Declaration]) -> Vec<&'d Declaration> {
+    let mut weighed: Vec<(&Declaration, &Rule)> =
+        rules.flat_map(|rule| rule.declarations.iter().map(move |one| (one, rule))).collect();
+    // Sorting keeps what weighs alike in its order.
+    weighed.sort_by_key(|(one, rule)| {
+        let layer = rule.layer.map_or(i64::MAX, |layer| layer as i64);
+        (one.important, if one.important { -layer } else { layer }, rule.specificity)
+    });
+    let (plain, important): (Vec<&Declaration>, Vec<_>) =
+        weighed.into_iter().map(|(one, _)| one).partition(|one| !one.important);
+    let (inline_plain, inline_important): (Vec<&Declaration>, Vec<_>) = inline.iter().partition(|one| !one.important);
+    plain.into_iter().chain(inline_plain).chain(important).chain(inline_important).collect()
+}
+
+fn applied(cascaded: &[&Declaration], variables: &Variables) -> Style {
     let mut style = Style::default();
-    plain.into_iter().chain(inline_plain).chain(important).chain(inline_important).for_each(|one| style.apply(one));
+    for one in cascaded {
+        // What names a variable that is not there takes nobody's place, and leaves nobody his.
+        let value = variables::filled(&one.value, variables).unwrap_or_else(|| "unset".to_owned());
+        style.apply(&Declaration { name: one.name.clone(), value, important: one.important });
+    }
     style
 }
 

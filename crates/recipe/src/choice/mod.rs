@@ -21,7 +21,7 @@ pub use varies::{Varies, varies};
 const MOST_DRAWN: u64 = 40_000_000;
 
 /// A format expected to take more than so many times the fewest bytes does not turn out to take the fewest.
-const CONTENDS: f64 = 1.3;
+const CONTENDS: f64 = 1.2;
 
 /// How a format is to be written.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]

@@ -3,7 +3,8 @@
 use std::str::FromStr;
 
 use taffy::{
-    BoxSizing, Display, GridTemplateComponent, GridTemplateTracks, Line, Overflow, Point, Position, Rect, Size,
+    BoxSizing, Display, GridTemplateArea, GridTemplateAreas, GridTemplateComponent, GridTemplateTracks, Line, Overflow,
+    Point, Position, Rect, Size,
 };
 
 use super::{
@@ -19,17 +20,17 @@ use crate::{
 };
 
 /// What browsers give an element where nothing is said.
-pub(super) struct Usual {
-    tag: String,
+pub(super) struct Usual<'a> {
+    tag: &'a str,
     /// Above and below, and at the sides.
     margin: (f64, f64),
     indent: f64,
 }
 
-impl Usual {
-    pub fn of(tag: &str, font: f64) -> Self {
+impl<'a> Usual<'a> {
+    pub fn of(tag: &'a str, font: f64) -> Self {
         let indent = if matches!(tag, "ul" | "ol") { 40.0 } else { 0.0 };
-        Self { tag: tag.to_owned(), margin: usual_margin(tag, font), indent }
+        Self { tag, margin: usual_margin(tag, font), indent }
     }
 }
 
@@ -110,22 +111,25 @@ impl Translation<'_> {
 
     fn line(&self, name: &str) -> Option<Line<taffy::GridPlacement>> {
         let value = self.style.get(name)?;
-        let (start, end) = value.split_once('/').unwrap_or((value, "auto"));
+        // A name alone stands for both lines of its area.
+        let alone =
+            if value.starts_with(|c: char| c.is_alphabetic()) && !value.starts_with("span ") { value } else { "auto" };
+        let (start, end) = value.split_once('/').unwrap_or((value, alone));
         Some(Line { start: start.trim().parse().ok()?, end: end.trim().parse().ok()? })
     }
 }
 
 /// An element's style, but for what hangs on its content.
-pub(super) fn translate(style: &Style, usual: &Usual, basis: &Basis, lengths: &mut Lengths) -> taffy::Style {
+pub(super) fn translate(style: &Style, usual: &Usual<'_>, basis: &Basis, lengths: &mut Lengths) -> taffy::Style {
     let mut from = Translation { style, basis, lengths };
-    let mut to = taffy::Style { display: from.display(&usual.tag), ..taffy::Style::default() };
+    let mut to = taffy::Style { display: from.display(usual.tag), ..taffy::Style::default() };
     boxed(&mut from, usual, &mut to);
     aligned(&mut from, usual, &mut to);
     gridded(&mut from, &mut to);
     to
 }
 
-fn boxed(from: &mut Translation<'_>, usual: &Usual, to: &mut taffy::Style) {
+fn boxed(from: &mut Translation<'_>, usual: &Usual<'_>, to: &mut taffy::Style) {
     let zero = Rect { left: 0.0, right: 0.0, top: 0.0, bottom: 0.0 };
     let (above, beside) = usual.margin;
     let margin = Rect { left: beside, right: beside, top: above, bottom: above };
@@ -144,12 +148,12 @@ fn boxed(from: &mut Translation<'_>, usual: &Usual, to: &mut taffy::Style) {
     to.inset = Rect { left: auto("left"), right: auto("right"), top: auto("top"), bottom: auto("bottom") };
 }
 
-fn aligned(from: &mut Translation<'_>, usual: &Usual, to: &mut taffy::Style) {
+fn aligned(from: &mut Translation<'_>, usual: &Usual<'_>, to: &mut taffy::Style) {
     to.gap = Size { width: from.amount("column-gap").or_nothing(), height: from.amount("row-gap").or_nothing() };
     to.flex_basis = from.amount("flex-basis").dimension();
     to.flex_direction = from.keyword("flex-direction").unwrap_or_default();
     to.flex_wrap = from.keyword("flex-wrap").unwrap_or_default();
-    let is_cell = matches!(usual.tag.as_str(), "td" | "th");
+    let is_cell = matches!(usual.tag, "td" | "th");
     to.flex_grow = from.number("flex-grow", if is_cell { 1.0 } else { 0.0 });
     to.flex_shrink = from.number("flex-shrink", 1.0);
     if let Some(align) = from.keyword("align-items") {
@@ -177,7 +181,31 @@ fn gridded(from: &mut Translation<'_>, to: &mut taffy::Style) {
         to.grid_template_rows = rows.tracks;
         to.grid_template_row_names = rows.line_names;
     }
+    to.grid_template_areas = from.style.get("grid-template-areas").and_then(areas);
     to.grid_auto_flow = from.keyword("grid-auto-flow").unwrap_or_default();
     to.grid_column = from.line("grid-column").unwrap_or_default();
     to.grid_row = from.line("grid-row").unwrap_or_default();
+}
+
+/// Named areas (CSS Grid 2, 7.3): a string for each row, a name or a dot for each column.
+fn areas(template: &str) -> Option<GridTemplateAreas<String>> {
+    let rows: Vec<Vec<&str>> =
+        template.split(['"', '\'']).skip(1).step_by(2).map(|row| row.split_whitespace().collect()).collect();
+    let mut areas: Vec<GridTemplateArea<String>> = Vec::new();
+    for (row, names) in (1..).zip(&rows) {
+        for (column, name) in (1..).zip(names).filter(|(_, name)| !name.starts_with('.')) {
+            match areas.iter_mut().find(|area| area.name == *name) {
+                Some(area) => (area.row_end, area.column_end) = (row + 1, area.column_end.max(column + 1)),
+                None => areas.push(GridTemplateArea {
+                    name: (*name).to_owned(),
+                    row_start: row,
+                    row_end: row + 1,
+                    column_start: column,
+                    column_end: column + 1,
+                }),
+            }
+        }
+    }
+    let column_count = u16::try_from(rows.first()?.len()).ok()?;
+    Some(GridTemplateAreas { areas, row_count: u16::try_from(rows.len()).ok()?, column_count })
 }
