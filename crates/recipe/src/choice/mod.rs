@@ -20,8 +20,11 @@ pub use varies::{Varies, varies};
 /// The most pixels a vector is drawn at: it has no size of its own to hold it back.
 const MOST_DRAWN: u64 = 40_000_000;
 
-/// A format expected to take more than so many times the fewest bytes does not turn out to take the fewest.
-const CONTENDS: f64 = 1.2;
+/// A format expected to take more than so many times the fewest bytes is not tried: hardly any turns out to take the fewest. Trying
+/// WebP costs as much as six or seven JPEGs, so it must be nearer.
+const fn contends(format: Format) -> f64 {
+    if matches!(format, Format::Webp) { 1.1 } else { 1.3 }
+}
 
 /// How a format is to be written.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
@@ -168,9 +171,12 @@ impl Choice {
 
     /// The lossy candidates that may turn out to take the fewest bytes: worth trying once at this very size.
     pub fn contenders(&self) -> impl Iterator<Item = &Candidate> {
-        let most = self.candidates.first().map_or(0.0, |best| best.predicted_bytes as f64 * CONTENDS);
+        let fewest = self.candidates.first().map_or(0.0, |best| best.predicted_bytes as f64);
         let lossy = |one: &&Candidate| matches!(one.encoding, Encoding::Lossy { .. });
-        self.candidates.iter().filter(lossy).filter(move |one| one.predicted_bytes as f64 <= most)
+        self.candidates
+            .iter()
+            .filter(lossy)
+            .filter(move |one| one.predicted_bytes as f64 <= fewest * contends(one.format))
     }
 }
 

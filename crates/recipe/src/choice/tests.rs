@@ -153,14 +153,12 @@ fn only_lossy_candidates_near_the_best_contend() {
     };
     for recipe in ["640w_fidelity-30", "640w", "1280w_fidelity-90"] {
         let choice = choice(recipe);
-        let most = choice.candidates[0].predicted_bytes as f64 * CONTENDS;
-        let expected: Vec<Format> = choice
-            .candidates
-            .iter()
-            .filter(|one| one.predicted_fidelity.is_some() && one.predicted_bytes as f64 <= most)
-            .map(|one| one.format)
-            .collect();
-        assert!(choice.contenders().map(|one| one.format).eq(expected), "{recipe}");
+        let fewest = choice.candidates[0].predicted_bytes as f64;
+        for one in choice.candidates.iter().filter(|one| one.predicted_fidelity.is_some()) {
+            let within = if one.format == Format::Webp { 1.1 } else { 1.3 };
+            let contends = choice.contenders().any(|other| other.format == one.format);
+            assert_eq!(contends, one.predicted_bytes as f64 <= fewest * within, "{recipe}: {}", one.format);
+        }
         assert!(choice.contenders().count() < choice.candidates.len(), "{recipe}: PNG, at least, stays behind");
     }
     assert_eq!(choice("640w_lossless").contenders().count(), 0);
