@@ -163,6 +163,36 @@ async fn reading_lays_pictures_out_as_wide_as_chromium_does() {
     assert!(wrong.len() * 50 <= all, "{} of {all} wrong:\n{}", wrong.len(), wrong.join("\n"));
 }
 
+/// Styles that would take all memory, the whole stack or the whole day.
+#[test]
+fn styles_without_end_are_read_all_the_same() {
+    let many = |open: &str, inside: &str, close: &str| format!("{}{inside}{}", open.repeat(5000), close.repeat(5000));
+    let doubled: String = (0..60).map(|at| format!("--v{at}: var(--v{0}) var(--v{0});", at + 1)).collect();
+    let sheets = [
+        many("& & {", "width: 1px", "}"),
+        format!("img, p {{{}}}", many("&, & & {", "width: 1px", "}")),
+        many("@media all {", "img { width: 1px }", "}"),
+        many("@layer {", "img { width: 1px }", "}"),
+        format!("img {{ {doubled} --v60: 1px; width: var(--v0) }}"),
+        "img { --a: var(--a, var(--b)); --b: var(--a) var(--b); width: var(--a) }".to_owned(),
+        format!("img {{ width: {} }}", many("var(--x,", "1px", ")")),
+        format!("img {{ width: calc({}) }}", many("(", "1px", ")")),
+        format!("div {{ display: grid; grid-template-columns: {} }}", many("minmax(", "1px", ")")),
+        "div { display: grid; grid-template-columns: repeat(10000000, 1px) }".to_owned(),
+        format!("div {{ display: grid; grid-template-areas: \"{}\" }}", "a b ".repeat(60_000)),
+        "div { display: grid } img { grid-column: span 60000; grid-row: 60000 }".to_owned(),
+    ];
+    let url: url::Url = "http://windmark.example/".parse().expect("an address");
+    for css in sheets {
+        let html = format!(
+            "<!doctype html><style>{css} img {{ width: 20px !important }}</style><div><img src=\"a.jpg\"></div>"
+        );
+        let page = TextPage { url: &url, html: &html, sheets: &[], files: &HashMap::new(), no_store: false };
+        let widths: Vec<f64> = observe(page, &DEVICES[0]).uses.iter().map(|one| one.area.width).collect();
+        assert_eq!(widths, [20.0], "{}", css.chars().take(80).collect::<String>());
+    }
+}
+
 #[test]
 fn boxes_in_boxes_without_end_are_read_all_the_same() {
     let url: url::Url = "http://windmark.example/".parse().expect("an address");

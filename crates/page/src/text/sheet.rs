@@ -51,7 +51,7 @@ impl Sheet {
     /// Adds a stylesheet. `absolute` makes the addresses in its values absolute.
     pub fn read(&mut self, css: &str, media: &[String], absolute: &dyn Fn(&str) -> String) {
         let mut parser = Parser::new(css);
-        let mut reader = Reader { sheet: self, media: media.to_vec(), layer: None, absolute };
+        let mut reader = Reader { sheet: self, media: media.to_vec(), layer: None, depth: 0, absolute };
         // Rules that cannot be read are skipped, as browsers do.
         for _ in StyleSheetParser::new(&mut parser, &mut reader) {}
     }
@@ -76,10 +76,16 @@ fn body(parser: &mut Parser<'_>, absolute: &dyn Fn(&str) -> String) -> Vec<Decla
     RuleBodyParser::new(parser, &mut Body { absolute }).filter_map(Result::ok).collect()
 }
 
+/// Rules in rules beyond this are skipped, and nested selectors longer than this: `& &` in `& &` fills the memory.
+const MOST_NESTED: usize = 32;
+const LONGEST_SELECTOR: usize = 4096;
+
 struct Reader<'a> {
     sheet: &'a mut Sheet,
     media: Vec<String>,
     layer: Option<String>,
+    /// How many rules and at-rules are around.
+    depth: usize,
     absolute: &'a dyn Fn(&str) -> String,
 }
 
@@ -95,8 +101,11 @@ enum Around {
 }
 
 impl Reader<'_> {
-    /// The same within something more.
+    /// The same within something more; `None` where that holds no rules.
     fn within(&mut self, around: Around) -> Option<Reader<'_>> {
+        if self.depth >= MOST_NESTED {
+            return None;
+        }
         let (mut media, mut layer) = (self.media.clone(), self.layer.clone());
         match around {
             Around::Media(query) => media.push(query),
@@ -109,7 +118,7 @@ impl Reader<'_> {
             Around::Holds => {}
             Around::Never | Around::Keyframes(_) => return None,
         }
-        Some(Reader { sheet: self.sheet, media, layer, absolute: self.absolute })
+        Some(Reader { sheet: self.sheet, media, layer, depth: self.depth + 1, absolute: self.absolute })
     }
 
     /// A layer's name with those around it.
@@ -267,8 +276,10 @@ impl<'i> QualifiedRuleParser<'i> for Inside<'_, '_> {
             true => inner.replace('&', &outer),
             false => format!("{outer} {inner}"),
         });
-        let nested: Vec<String> = nested.collect();
-        self.reader.rule(&nested.join(", "), parser);
+        let nested = nested.collect::<Vec<String>>().join(", ");
+        let reader = self.reader.within(Around::Holds).filter(|_| nested.len() <= LONGEST_SELECTOR);
+        let mut reader = reader.ok_or_else(|| ParseError::custom(()))?;
+        reader.rule(&nested, parser);
         Ok(None)
     }
 }

@@ -48,30 +48,14 @@ impl Style {
     fn apply(&mut self, Declaration { name, value, .. }: &Declaration) {
         let words: Vec<&str> = spaced(value);
         match name.as_str() {
-            "margin" | "padding" | "inset" | "border-width" => {
-                let sides = match words.as_slice() {
-                    [all] => [all, all, all, all],
-                    [block, inline] => [block, inline, block, inline],
-                    [top, inline, bottom] => [top, inline, bottom, inline],
-                    [top, right, bottom, left] => [top, right, bottom, left],
-                    _ => return,
-                };
-                for (side, value) in SIDES.into_iter().zip(sides) {
-                    match name.as_str() {
-                        "inset" => self.set(side, value),
-                        "border-width" => self.set(&format!("border-{side}-width"), border_width(&["solid", value])),
-                        _ => self.set(&format!("{name}-{side}"), value),
-                    }
-                }
-            }
-            "overflow" => {
-                self.set("overflow-x", words.first().unwrap_or(&"visible"));
-                self.set("overflow-y", words.last().unwrap_or(&"visible"));
-            }
-            "gap" | "grid-gap" => {
-                self.set("row-gap", words.first().unwrap_or(&"0"));
-                self.set("column-gap", words.last().unwrap_or(&"0"));
-            }
+            "margin" | "padding" | "inset" | "border-width" => self.four_sides(name, &words),
+            "border" | "border-top" | "border-right" | "border-bottom" | "border-left" => self.border(name, &words),
+            "overflow" => self.pair(["overflow-x", "overflow-y"], &words, "visible"),
+            "gap" | "grid-gap" => self.pair(["row-gap", "column-gap"], &words, "0"),
+            "place-items" => self.pair(["align-items", "justify-items"], &words, "normal"),
+            "place-content" => self.pair(["align-content", "justify-content"], &words, "normal"),
+            "place-self" => self.pair(["align-self", "justify-self"], &words, "normal"),
+            "grid-area" if !value.contains('/') => self.pair(["grid-row", "grid-column"], &[value], "auto"),
             "background" => self.background(value),
             "flex" => self.flex(&words),
             "flex-flow" => {
@@ -79,21 +63,6 @@ impl Style {
                 let direction = words.iter().find(|word| !word.contains("wrap"));
                 self.set("flex-wrap", wrap.unwrap_or(&"nowrap"));
                 self.set("flex-direction", direction.unwrap_or(&"row"));
-            }
-            "grid-area" if !value.contains('/') => {
-                self.set("grid-row", value);
-                self.set("grid-column", value);
-            }
-            "place-items" | "place-content" | "place-self" => {
-                let which = name.trim_start_matches("place-");
-                self.set(&format!("align-{which}"), words.first().unwrap_or(&"normal"));
-                self.set(&format!("justify-{which}"), words.last().unwrap_or(&"normal"));
-            }
-            "border" | "border-top" | "border-right" | "border-bottom" | "border-left" => {
-                let sides = name.strip_prefix("border-").map_or(SIDES.to_vec(), |side| vec![side]);
-                for side in sides {
-                    self.set(&format!("border-{side}-width"), border_width(&words));
-                }
             }
             "font" => {
                 let size = words.iter().find(|word| word.starts_with(|c: char| c.is_ascii_digit() || c == '.'));
@@ -112,6 +81,37 @@ impl Style {
             }
             _ => self.set(name, value),
         }
+    }
+
+    /// A value for each of the four sides, from one to four words.
+    fn four_sides(&mut self, name: &str, words: &[&str]) {
+        let sides = match words {
+            [all] => [all, all, all, all],
+            [block, inline] => [block, inline, block, inline],
+            [top, inline, bottom] => [top, inline, bottom, inline],
+            [top, right, bottom, left] => [top, right, bottom, left],
+            _ => return,
+        };
+        for (side, value) in SIDES.into_iter().zip(sides) {
+            match name {
+                "inset" => self.set(side, value),
+                "border-width" => self.set(&format!("border-{side}-width"), border_width(&["solid", value])),
+                _ => self.set(&format!("{name}-{side}"), value),
+            }
+        }
+    }
+
+    fn border(&mut self, name: &str, words: &[&str]) {
+        let sides = name.strip_prefix("border-").map_or(SIDES.to_vec(), |side| vec![side]);
+        for side in sides {
+            self.set(&format!("border-{side}-width"), border_width(words));
+        }
+    }
+
+    /// The first word for one property and the last for the other.
+    fn pair(&mut self, [first, last]: [&str; 2], words: &[&str], usual: &str) {
+        self.set(first, words.first().unwrap_or(&usual));
+        self.set(last, words.last().unwrap_or(&usual));
     }
 
     /// `background: url(...) position / size`, one layer after the other; sizes and positions of the first are kept.

@@ -40,7 +40,8 @@ pub(super) fn variables(own: &[&Declaration], outer: Option<&Variables>) -> Vari
 
 /// A value with what it names in `var(...)` filled in; `None` if that is not there and nothing stands for it.
 pub(super) fn filled(value: &str, variables: &HashMap<String, String>) -> Option<String> {
-    within(value, variables, &mut MOST_NAMES.clone())
+    let mut left = MOST_NAMES;
+    within(value, variables, &mut left)
 }
 
 fn within(value: &str, variables: &HashMap<String, String>, left: &mut usize) -> Option<String> {

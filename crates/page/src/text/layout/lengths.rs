@@ -31,6 +31,9 @@ impl Lengths {
             "fit-content" => return Amount::Keyword(Dimension::fit_content()),
             _ => {}
         }
+        if !text.contains('%') {
+            return length(text, basis).map_or(Amount::Auto, |pixels| Amount::Pixels(pixels as f32));
+        }
         let at = |percent: f64| length(text, &Basis { percent: Some(percent), ..*basis });
         let (Some(none), Some(some), Some(more)) = (at(0.0), at(100.0), at(1000.0)) else { return Amount::Auto };
         if none == some && some == more {

@@ -88,24 +88,32 @@ impl Translation<'_> {
     }
 
     fn tracks(&mut self, name: &str) -> Option<GridTemplateTracks<String, GridTemplateComponent<String>>> {
-        self.in_pixels(self.style.get(name)?).parse().ok()
+        let tracks = spaced(self.style.get(name)?).into_iter().map(|track| match inside("repeat", track) {
+            Some(repeated) => {
+                let (count, tracks) = repeated.split_once(',').unwrap_or((repeated, ""));
+                let tracks: Vec<String> = spaced(tracks).into_iter().map(|track| self.track(track)).collect();
+                format!("repeat({count}, {})", tracks.join(" "))
+            }
+            None => self.track(track),
+        });
+        tracks.collect::<Vec<String>>().join(" ").parse().ok()
     }
 
-    /// Tracks with every length in pixels, the only unit the library reads beside percentages and fractions.
-    fn in_pixels(&mut self, tracks: &str) -> String {
-        let words: Vec<String> = spaced(tracks).into_iter().map(|word| self.track(word)).collect();
-        words.join(" ")
-    }
-
-    fn track(&mut self, word: &str) -> String {
-        if let Some((name @ ("repeat" | "minmax" | "fit-content"), inside)) = word.split_once('(') {
-            let parts = separate(inside.trim_end_matches(')'));
-            let parts: Vec<String> = parts.into_iter().map(|part| self.in_pixels(part)).collect();
-            return format!("{name}({})", parts.join(", "));
+    /// A track with every length in pixels, the only unit the library reads beside percentages and fractions.
+    fn track(&mut self, track: &str) -> String {
+        for name in ["minmax", "fit-content"] {
+            if let Some(sizes) = inside(name, track) {
+                let sizes: Vec<String> = separate(sizes).into_iter().map(|size| self.in_pixels(size)).collect();
+                return format!("{name}({})", sizes.join(", "));
+            }
         }
-        match self.lengths.read(word, self.basis) {
+        self.in_pixels(track)
+    }
+
+    fn in_pixels(&mut self, size: &str) -> String {
+        match self.lengths.read(size, self.basis) {
             Amount::Pixels(pixels) => format!("{pixels}px"),
-            _ => word.to_owned(),
+            _ => size.to_owned(),
         }
     }
 
@@ -117,6 +125,11 @@ impl Translation<'_> {
         let (start, end) = value.split_once('/').unwrap_or((value, alone));
         Some(Line { start: start.trim().parse().ok()?, end: end.trim().parse().ok()? })
     }
+}
+
+/// What stands in the parentheses of a function.
+fn inside<'a>(name: &str, call: &'a str) -> Option<&'a str> {
+    call.strip_prefix(name)?.strip_prefix('(')?.strip_suffix(')')
 }
 
 /// An element's style, but for what hangs on its content.
@@ -187,10 +200,16 @@ fn gridded(from: &mut Translation<'_>, to: &mut taffy::Style) {
     to.grid_row = from.line("grid-row").unwrap_or_default();
 }
 
+/// The most rows and columns of named areas; nobody writes so many.
+const MOST_NAMED: usize = 100;
+
 /// Named areas (CSS Grid 2, 7.3): a string for each row, a name or a dot for each column.
 fn areas(template: &str) -> Option<GridTemplateAreas<String>> {
     let rows: Vec<Vec<&str>> =
         template.split(['"', '\'']).skip(1).step_by(2).map(|row| row.split_whitespace().collect()).collect();
+    if rows.len() > MOST_NAMED || rows.iter().any(|row| row.len() > MOST_NAMED) {
+        return None;
+    }
     let mut areas: Vec<GridTemplateArea<String>> = Vec::new();
     for (row, names) in (1..).zip(&rows) {
         for (column, name) in (1..).zip(names).filter(|(_, name)| !name.starts_with('.')) {
