@@ -43,8 +43,7 @@ pub fn camera_jpeg(raster: &Raster, setting: f32) -> Result<Vec<u8>> {
 /// Encodes a JPEG.
 pub fn encode_jpeg(raster: &Raster, setting: f32) -> Result<Vec<u8>> {
     let mut compress = Compress::new(ColorSpace::JCS_RGB);
-    compress.set_fastest_defaults();
-    compress.set_optimize_coding(true);
+    compress.set_optimize_scans(false);
     compress.set_size(raster.size().width as usize, raster.size().height as usize);
     compress.set_luma_qtable(&MSSSIM_Luma.scaled(setting, setting));
     compress.set_chroma_qtable(&NRobidoux.scaled(setting, setting));

@@ -75,6 +75,8 @@ const STEPS: &[M<'static>] = &[
     M::up("DELETE FROM curves;"),
     // JPEG XL in a hurry is another, and WebP.
     M::up("DELETE FROM curves WHERE format IN ('jxl', 'webp');"),
+    // JPEG is written otherwise since.
+    M::up("DELETE FROM curves WHERE format = 'jpeg';"),
 ];
 
 /// What tells one state of a file from another without reading it.

@@ -82,7 +82,6 @@ const fn at_best(format: Format) -> &'static [f32] {
     match format {
         Format::Avif => &[70.0, 24.0, 90.0],
         Format::Jxl => &[74.0, 40.0, 14.0, 95.0],
-        Format::Jpeg => &[76.0, 15.0, 92.0],
         _ => &[],
     }
 }

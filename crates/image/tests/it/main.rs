@@ -5,6 +5,7 @@ mod credit;
 mod effort;
 mod limits;
 mod moving;
+mod sides;
 mod subject;
 
 use kivet_image::{Limits, Raster, Rendition, Task, content, draw, look, probe, render};

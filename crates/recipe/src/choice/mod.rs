@@ -20,8 +20,8 @@ pub use varies::{Varies, varies};
 /// The most pixels a vector is drawn at: it has no size of its own to hold it back.
 const MOST_DRAWN: u64 = 40_000_000;
 
-/// A format expected to take more than so many times the fewest bytes is not tried: hardly any turns out to take the fewest. Trying
-/// WebP costs as much as six or seven JPEGs, so it must be nearer.
+/// A format expected to take more than so many times the fewest bytes is not tried: hardly any turns out to take the fewest. WebP
+/// takes longest to write, so it must be nearer.
 const fn contends(format: Format) -> f64 {
     if matches!(format, Format::Webp) { 1.1 } else { 1.3 }
 }

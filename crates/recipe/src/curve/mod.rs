@@ -21,7 +21,7 @@ const REACH: (f32, f32) = (0.25, 8.0);
 const DOUBT: f32 = 0.05;
 
 /// The share of bytes an encoder at its best must save to be worth its time: with less than a tenth, what it makes takes
-/// nobody's place ([`is_worth_swapping`]). JPEG XL takes five to seven times as long for it, the others two to five.
+/// nobody's place ([`is_worth_swapping`]). JPEG XL takes five to seven times as long for it, AVIF four to five.
 const fn worth(format: Format) -> f32 {
     if matches!(format, Format::Jxl) { 0.15 } else { 0.1 }
 }

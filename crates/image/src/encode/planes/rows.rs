@@ -98,32 +98,99 @@ impl Rows {
         }
     }
 
-    /// The brightness with which pixels shown beside these differences give as much light as those of `line`: two steps
-    /// by Newton's method, with the square of a signal for its light.
+    /// The brightness with which pixels shown beside these differences give as much light as those of `line`, with the square of a
+    /// signal for its light.
     #[inline(always)]
     pub(super) fn fitted(&mut self, range: Range, line: &[u8], out: &mut [u8]) {
         apart(line, &mut self.channels[0]);
         let ([red, green, blue], [to_blue, to_red]) = (&self.channels[0], &self.shown);
-        let pixels = red.iter().zip(green).zip(blue);
-        for ((((red, green), blue), (to_blue, to_red)), out) in pixels.zip(to_blue.iter().zip(to_red)).zip(out) {
-            let [red, green, blue] = [*red as f32, *green as f32, *blue as f32];
-            let wanted = LIGHT[0] * red * red + LIGHT[1] * green * green + LIGHT[2] * blue * blue;
-            let mut brightness = SHARES[0] * red + SHARES[1] * green + SHARES[2] * blue;
-            brightness = nearer(brightness, wanted, *to_blue, *to_red);
-            brightness = nearer(brightness, wanted, *to_blue, *to_red);
-            *out = byte(range.black + brightness.clamp(0.0, 255.0) * range.brightness);
+        for (piece, out) in out.chunks_mut(PIECE).enumerate() {
+            let here = piece * PIECE..piece * PIECE + out.len();
+            let piece = Piece {
+                given: [&red[here.clone()], &green[here.clone()], &blue[here.clone()]],
+                to_blue: &to_blue[here.clone()],
+                to_red: &to_red[here],
+            };
+            if piece.unbounded(range, out) {
+                piece.bounded(range, out);
+            }
         }
     }
 }
 
+/// The pixels of a row that are fitted at once: the slower way is for those near one that needs it.
+const PIECE: usize = 64;
+
+/// Pixels and the differences shown beside their brightness.
+struct Piece<'a> {
+    given: [&'a [u8]; 3],
+    to_blue: &'a [f32],
+    to_red: &'a [f32],
+}
+
+impl Piece<'_> {
+    /// As if channels had no ends, where brightness is a root of `sum(LIGHT * (brightness + beside)^2) = wanted`; whether one of them
+    /// would end at black or white.
+    #[inline(always)]
+    fn unbounded(&self, range: Range, out: &mut [u8]) -> bool {
+        let [red, green, blue] = self.given;
+        let mut signs = 0;
+        let pixels = red.iter().zip(green).zip(blue).zip(self.to_blue.iter().zip(self.to_red));
+        for ((((red, green), blue), (to_blue, to_red)), out) in pixels.zip(out) {
+            let wanted = of_light([light(*red), light(*green), light(*blue)]);
+            let [red, green, blue] = beside(*to_blue, *to_red);
+            let mean = of_light([red, green, blue]);
+            let squares = of_light([red * red, green * green, blue * blue]);
+            let brightness = (mean * mean - squares + wanted).max(0.0).sqrt() - mean;
+            let least = red.min(green).min(blue) + brightness;
+            let most = red.max(green).max(blue) + brightness;
+            signs |= (least + 0.5).to_bits() | (255.5 - most).to_bits();
+            *out = stored(range, brightness);
+        }
+        // One sign bit of all is quicker to find than one comparison.
+        signs >> 31 == 1
+    }
+
+    /// With channels that end at black and white: two steps by Newton's method.
+    #[inline(always)]
+    fn bounded(&self, range: Range, out: &mut [u8]) {
+        let [red, green, blue] = self.given;
+        let pixels = red.iter().zip(green).zip(blue).zip(self.to_blue.iter().zip(self.to_red));
+        for ((((red, green), blue), (to_blue, to_red)), out) in pixels.zip(out) {
+            let wanted = of_light([light(*red), light(*green), light(*blue)]);
+            let beside = beside(*to_blue, *to_red);
+            let mut brightness = SHARES[0] * *red as f32 + SHARES[1] * *green as f32 + SHARES[2] * *blue as f32;
+            brightness = nearer(brightness, wanted, beside);
+            brightness = nearer(brightness, wanted, beside);
+            *out = stored(range, brightness);
+        }
+    }
+}
+
+/// What differences add to brightness in red, green and blue.
 #[inline(always)]
-fn nearer(brightness: f32, wanted: f32, to_blue: f32, to_red: f32) -> f32 {
-    let red = (brightness + TO_RED * to_red).clamp(0.0, 255.0);
-    let blue = (brightness + TO_BLUE * to_blue).clamp(0.0, 255.0);
-    let green = (brightness - BLUE_OFF * to_blue - RED_OFF * to_red).clamp(0.0, 255.0);
-    let light = LIGHT[0] * red * red + LIGHT[1] * green * green + LIGHT[2] * blue * blue;
+fn beside(to_blue: f32, to_red: f32) -> [f32; 3] {
+    [TO_RED * to_red, -BLUE_OFF * to_blue - RED_OFF * to_red, TO_BLUE * to_blue]
+}
+
+#[inline(always)]
+fn of_light([red, green, blue]: [f32; 3]) -> f32 {
+    LIGHT[0] * red + LIGHT[1] * green + LIGHT[2] * blue
+}
+
+#[inline(always)]
+fn stored(range: Range, brightness: f32) -> u8 {
+    byte(range.black + brightness.clamp(0.0, 255.0) * range.brightness)
+}
+
+#[inline(always)]
+fn nearer(brightness: f32, wanted: f32, beside: [f32; 3]) -> f32 {
+    let red = (brightness + beside[0]).clamp(0.0, 255.0);
+    let green = (brightness + beside[1]).clamp(0.0, 255.0);
+    let blue = (brightness + beside[2]).clamp(0.0, 255.0);
+    let light = of_light([red * red, green * green, blue * blue]);
     // One step more than none, so that black does not divide by it.
-    let slope = 2.0 * (LIGHT[0] * red + LIGHT[1] * green + LIGHT[2] * blue) + 1.0;
+    let slope = 2.0 * of_light([red, green, blue]) + 1.0;
     brightness + (wanted - light) / slope
 }
 
