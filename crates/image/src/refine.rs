@@ -51,7 +51,8 @@ pub fn at_a_glance(
     let parts = GLANCE.cut(raster);
     let shown = parts.as_ref().unwrap_or(raster);
     let ideal = Ideal::new(shown, writing.gamut);
-    let found = searched(shown, &ideal, format, search(target, GLANCED, Effort::Fast, expected), writing, &|_| true)?;
+    let found =
+        searched(shown, &ideal, format, search(format, target, GLANCED, Effort::Fast, expected), writing, &|_| true)?;
     let Finalist { setting, fidelity, .. } = found.finalist;
     if parts.is_none() {
         return Ok(Glanced { bytes: found.bytes, setting, fidelity: Some(fidelity) });
@@ -82,7 +83,7 @@ pub fn refine(
     writing: &Writing,
     goes_on: &dyn Fn(Option<&Finalist>) -> bool,
 ) -> Result<Found, ImageError> {
-    searched(raster, ideal, format, search(target, REFINED, writing.effort, expected), writing, goes_on)
+    searched(raster, ideal, format, search(format, target, REFINED, writing.effort, expected), writing, goes_on)
 }
 
 fn searched(

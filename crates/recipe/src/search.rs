@@ -1,6 +1,6 @@
 //! The search for the setting that meets a fidelity, and the verdict between a first rendition and a later one.
 
-use crate::{Effort, Fidelity};
+use crate::{Effort, Fidelity, Format};
 
 /// A later rendition is nearer only if it is nearer by more than this, in points.
 const NEARER: f32 = 1.0;
@@ -12,6 +12,12 @@ pub const REFINED: f32 = 2.8;
 const MOST_TRIES: usize = 5;
 const MOST_TRIES_AT_BEST: usize = 2;
 
+/// Settings nearer to each other give the same file, or nearly so: AVIF takes whole ones. Others tell tenths apart, which at low
+/// settings are points of likeness.
+const fn least_step(format: Format) -> f32 {
+    if matches!(format, Format::Avif) { 0.5 } else { 0.05 }
+}
+
 /// A search for the setting that gives a target. Ask [`Search::next_setting`] what to try, tell [`Search::tried`] what
 /// came out.
 pub struct Search<'a> {
@@ -20,15 +26,23 @@ pub struct Search<'a> {
     /// What is asked of the expectation: above the target by what was missed so far.
     aim: f32,
     most: usize,
+    least_step: f32,
     expected: &'a dyn Fn(f32) -> f32,
     tried: Vec<(f32, f32)>,
 }
 
-/// A search that ends within `near` points of the target, or when it has cost what `effort` allows, led by `expected`: the
-/// setting that should give so many points, which may lie beyond 1 to 100.
-pub fn search(target: Fidelity, near: f32, effort: Effort, expected: &dyn Fn(f32) -> f32) -> Search<'_> {
+/// A search in `format` that ends within `near` points of the target, or when it has cost what `effort` allows, led by
+/// `expected`: the setting that should give so many points, which may lie beyond 1 to 100.
+pub fn search(
+    format: Format,
+    target: Fidelity,
+    near: f32,
+    effort: Effort,
+    expected: &dyn Fn(f32) -> f32,
+) -> Search<'_> {
     let most = if effort == Effort::Best { MOST_TRIES_AT_BEST } else { MOST_TRIES };
-    Search { target, near, most, aim: f32::from(target.get()), expected, tried: Vec::new() }
+    let aim = f32::from(target.get());
+    Search { target, near, most, least_step: least_step(format), aim, expected, tried: Vec::new() }
 }
 
 impl Search<'_> {
@@ -41,7 +55,7 @@ impl Search<'_> {
         f32::from(self.target.get())
     }
 
-    /// The next setting to try; `None` once the target is met, or as nearly as whole settings and patience allow.
+    /// The next setting to try; `None` once the target is met, or as nearly as settings and patience allow.
     pub fn next_setting(&self) -> Option<f32> {
         let miss = |tried: &(f32, f32)| (tried.1 - self.goal()).abs();
         if self.tried.iter().any(|tried| miss(tried) <= self.near) || self.tried.len() >= self.most {
@@ -49,8 +63,7 @@ impl Search<'_> {
         }
         let setting =
             self.between().or_else(|| self.beyond()).unwrap_or_else(|| (self.expected)(self.aim)).clamp(0.0, 100.0);
-        // Encoders take whole settings, or nearly so.
-        self.tried.iter().all(|(tried, _)| (tried - setting).abs() >= 0.5).then_some(setting)
+        self.tried.iter().all(|(tried, _)| (tried - setting).abs() >= self.least_step).then_some(setting)
     }
 
     /// Tells what a setting gave.
@@ -153,7 +166,7 @@ mod tests {
             let encoder = |setting: f32| lift + 105.0 * (setting / 100.0).powf(0.45) - 8.0;
             let expected = |points: f32| ((points + 8.0).max(0.0) / 105.0).powf(1.0 / 0.45) * 100.0 + off;
             prop_assume!(encoder(100.0) >= f32::from(points) && encoder(0.0) <= f32::from(points));
-            let mut search = search(target(points), 1.5, Effort::Fast, &expected);
+            let mut search = search(Format::Avif, target(points), 1.5, Effort::Fast, &expected);
             let mut nearest = f32::MAX;
             while let Some(setting) = search.next_setting() {
                 let fidelity = encoder(setting);
