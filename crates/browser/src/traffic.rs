@@ -22,6 +22,8 @@ pub(crate) struct Traffic {
     began: Option<f64>,
     /// The id of the page's own frame.
     page: String,
+    /// The id of the document that frame shows, or is about to.
+    document: String,
     /// True once somebody scrolled.
     pub scrolled: bool,
 }
@@ -97,17 +99,20 @@ impl Traffic {
         }
         let timestamp = *event.timestamp.inner();
         self.began.get_or_insert(timestamp);
-        if event.r#type == Some(ResourceType::Document)
-            && event.frame_id.as_ref().is_some_and(|id| *id.inner() == self.page)
-        {
+        let is_document = event.r#type == Some(ResourceType::Document);
+        let is_page_s_own = event.frame_id.as_ref().is_some_and(|id| *id.inner() == self.page);
+        if is_document && is_page_s_own {
             self.requests.values_mut().for_each(|heard| heard.left = true);
+            self.document.clone_from(event.loader_id.inner());
         }
+        // The page before goes on asking until the next one's first bytes are there.
+        let left = is_page_s_own && *event.loader_id.inner() != self.document;
         let (at, before_scroll) = (self.ms(timestamp), !self.scrolled);
         let id = event.request_id.inner().clone();
         let heard = self.heard(&event.request_id);
         // A redirect reuses its id.
         let is_new = !std::mem::replace(&mut heard.sent, true);
-        heard.left = false;
+        heard.left = left;
         let request = &mut heard.request;
         if let Some(answer) = &event.redirect_response {
             let ms = Some(at - heard.hop_started_ms);

@@ -1,12 +1,14 @@
 //! A real Chromium against pages served on loopback.
 
+use std::time::Duration;
+
 use kivet_browser::{Chromium, Device};
 use tokio::{
     io::{AsyncReadExt, AsyncWriteExt},
     net::TcpListener,
 };
 
-/// A site whose every page is a heading, but for `/never`, which never answers.
+/// A site whose every page is a heading, but for `/never`, which never answers; `/slow` takes its time.
 async fn site() -> String {
     let listener = TcpListener::bind("127.0.0.1:0").await.expect("a free port");
     let root = format!("http://{}", listener.local_addr().expect("its address"));
@@ -17,6 +19,9 @@ async fn site() -> String {
                 let length = viewer.read(&mut asked).await.unwrap_or(0);
                 if asked[..length].starts_with(b"GET /never") {
                     std::future::pending::<()>().await;
+                }
+                if asked[..length].starts_with(b"GET /slow") {
+                    tokio::time::sleep(Duration::from_millis(800)).await;
                 }
                 let page = "<!doctype html><h1>Windmark Kite Week</h1>";
                 let head = "HTTP/1.1 200 OK\r\ncontent-type: text/html\r\nconnection: close\r\n";
@@ -35,5 +40,8 @@ async fn a_page_is_at_rest_whatever_the_one_before_still_waited_for() {
     tab.open(&format!("{root}/before")).await.unwrap();
     assert!(tab.evaluate::<bool>("(fetch('/never'), true)").await.unwrap());
     tab.open(&format!("{root}/after")).await.unwrap();
+    // Also for what it asked for while the next one was on its way.
+    assert!(tab.evaluate::<bool>("(setTimeout(() => fetch('/never'), 300), true)").await.unwrap());
+    tab.open(&format!("{root}/slow")).await.unwrap();
     chromium.close().await.unwrap();
 }
