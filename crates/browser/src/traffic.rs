@@ -100,13 +100,13 @@ impl Traffic {
         let timestamp = *event.timestamp.inner();
         self.began.get_or_insert(timestamp);
         let is_document = event.r#type == Some(ResourceType::Document);
-        let is_page_s_own = event.frame_id.as_ref().is_some_and(|id| *id.inner() == self.page);
-        if is_document && is_page_s_own {
+        let in_page_frame = event.frame_id.as_ref().is_some_and(|id| *id.inner() == self.page);
+        if is_document && in_page_frame {
             self.requests.values_mut().for_each(|heard| heard.left = true);
             self.document.clone_from(event.loader_id.inner());
         }
         // The page before goes on asking until the next one's first bytes are there.
-        let left = is_page_s_own && *event.loader_id.inner() != self.document;
+        let left = in_page_frame && *event.loader_id.inner() != self.document;
         let (at, before_scroll) = (self.ms(timestamp), !self.scrolled);
         let id = event.request_id.inner().clone();
         let heard = self.heard(&event.request_id);

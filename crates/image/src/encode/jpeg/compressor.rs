@@ -1,4 +1,4 @@
-//! The library's compressor, called directly: the safe wrapper of the decoder has no way to say which scans a file has. All
+//! The library's compressor, called directly: the safe wrapper, which the decoder uses, has no way to say which scans a file has. All
 //! calls across the C boundary are in this file.
 #![allow(unsafe_code)]
 
@@ -127,7 +127,10 @@ impl Compressor {
                     planes.rows(plane, at).map(|row| row.map_or(ptr::null(), <[u8]>::as_ptr))
                 });
                 let starts = rows.each_ref().map(|rows| rows.as_ptr());
-                sys::jpeg_write_raw_data(state, starts.as_ptr(), tall as u32);
+                if sys::jpeg_write_raw_data(state, starts.as_ptr(), tall as u32) == 0 {
+                    // What is missing the library minds when it finishes.
+                    break;
+                }
             }
             sys::jpeg_finish_compress(state);
             std::mem::take(&mut (*self.output).file)
