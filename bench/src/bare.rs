@@ -14,7 +14,7 @@ use mozjpeg::{
 };
 
 /// The WebP method of renditions made in a hurry.
-pub const HURRIED: i32 = 5;
+pub const HURRIED: i32 = 6;
 
 /// The method a WebP is written by where nobody says anything.
 pub const USUAL: i32 = 4;

@@ -22,6 +22,12 @@ pub enum StoreError {
         /// Why.
         source: rusqlite_migration::Error,
     },
+    /// The database file has tables this version does not know.
+    #[error("the records in {} were written by a later version of Kivet; run that one, or name another data folder", path.display())]
+    Later {
+        /// The database file.
+        path: PathBuf,
+    },
     /// SQLite refused.
     #[error("the records could not be read or written: {0}")]
     Records(#[from] rusqlite::Error),

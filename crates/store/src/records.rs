@@ -8,7 +8,7 @@ use kivet_recipe::Facts;
 use r2d2::{Pool, PooledConnection};
 use r2d2_sqlite::SqliteConnectionManager;
 use rusqlite::{OptionalExtension, params};
-use rusqlite_migration::{M, Migrations};
+use rusqlite_migration::{M, MigrationDefinitionError, Migrations};
 
 use crate::StoreError;
 
@@ -77,6 +77,8 @@ const STEPS: &[M<'static>] = &[
     M::up("DELETE FROM curves WHERE format IN ('jxl', 'webp');"),
     // JPEG is written otherwise since.
     M::up("DELETE FROM curves WHERE format = 'jpeg';"),
+    // JPEG again, and WebP.
+    M::up("DELETE FROM curves WHERE format IN ('jpeg', 'webp');"),
 ];
 
 /// What tells one state of a file from another without reading it.
@@ -150,7 +152,12 @@ impl Records {
                 .execute_batch("PRAGMA journal_mode = WAL; PRAGMA synchronous = NORMAL; PRAGMA busy_timeout = 5000;")
         });
         let pool = Pool::builder().max_size(4).build(manager)?;
-        let at = |source| StoreError::Migration { path: PathBuf::from(path), source };
+        let at = |source| match source {
+            rusqlite_migration::Error::MigrationDefinition(MigrationDefinitionError::DatabaseTooFarAhead) => {
+                StoreError::Later { path: PathBuf::from(path) }
+            }
+            source => StoreError::Migration { path: PathBuf::from(path), source },
+        };
         Migrations::from_slice(STEPS).to_latest(&mut *pool.get()?).map_err(at)?;
         Ok(Self { pool })
     }
@@ -285,5 +292,49 @@ mod tests {
         assert_eq!(records.family("f").expect("asked"), [("k".to_owned(), "avif".to_owned(), 640)]);
         let totals = records.totals().expect("asked");
         assert_eq!(totals, Totals { originals: 1, renditions: 1, rendition_bytes: 1234 });
+    }
+
+    #[test]
+    fn databases_of_every_earlier_version_keep_what_people_made_and_a_later_one_is_refused() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let rows = [
+            "INSERT INTO checks (page, at, mode, findings, measures, report) VALUES ('p', 1, 'text', 0, '{}', '{}')",
+            "INSERT INTO focus (shelf, path, x, y) VALUES ('photos', 'a.jpg', 20, 70)",
+            "INSERT INTO curves (hash, format, measured) VALUES ('aa', 'jpeg', '{}')",
+        ];
+        for version in 1..STEPS.len() {
+            let file = folder.path().join(format!("{version}.db"));
+            let mut older = rusqlite::Connection::open(&file).expect("opened");
+            Migrations::from_slice(&STEPS[..version]).to_latest(&mut older).expect("made");
+            // The first versions had fewer tables.
+            let [checked, focused, _] = rows.map(|row| older.execute(row, []).is_ok());
+            drop(older);
+            let records = Records::open(&file).unwrap_or_else(|error| panic!("version {version}: {error}"));
+            let checks: bool = records
+                .connection()
+                .expect("free")
+                .prepare("SELECT 1 FROM checks")
+                .expect("a table")
+                .exists([])
+                .expect("asked");
+            assert_eq!(
+                (checks, records.focus("photos", "a.jpg").expect("asked").is_some()),
+                (checked, focused),
+                "{version}"
+            );
+            assert!(
+                records.curves("aa").expect("asked").0.is_empty(),
+                "curves of an encoder that is set otherwise since"
+            );
+            if version + 1 == STEPS.len() {
+                assert!(checked && focused, "what is kept was there");
+            }
+        }
+        let later = folder.path().join("later.db");
+        drop(Records::open(&later).expect("made"));
+        let ahead = format!("PRAGMA user_version = {}", STEPS.len() + 1);
+        rusqlite::Connection::open(&later).and_then(|file| file.execute_batch(&ahead)).expect("written");
+        let refused = Records::open(&later).expect_err("tables nobody knows").to_string();
+        assert!(refused.contains("later.db were written by a later version of Kivet"), "{refused}");
     }
 }

@@ -7,7 +7,7 @@ use kivet_recipe::{Choice, Edits, Encoding, Plan, Recipe, Request, Scale, View};
 use crate::shelves::Original;
 
 /// Part of every key: raised when the engine's output changes, so that no older rendition is taken for a newer one.
-pub(super) const ENGINE_REVISION: u32 = 9;
+pub(super) const ENGINE_REVISION: u32 = 10;
 
 /// What is to be made of which original.
 #[derive(Clone, Debug)]

@@ -1,7 +1,7 @@
 //! First answers and the final ones that follow them: what they promise, and that they keep it.
 
-use kivet_image::{Ideal, Limits, probe};
-use kivet_recipe::{Facts, Gamut, Policy};
+use kivet_image::{Ideal, Limits, Raster, encode, probe};
+use kivet_recipe::{Encoding, Facts, Format, Gamut, Policy, Size};
 
 use crate::running::{MODERN, Running, demo, header};
 
@@ -57,9 +57,19 @@ async fn first_answers_are_near_the_target_and_final_ones_nearer() {
 #[tokio::test]
 async fn without_improvement_the_first_answer_is_final() {
     let kivet = Running::start_with(|config| config.policy = Policy::LEAST_WORK).await;
-    let answer = kivet.picture("/pic/320w/photos/harbour/roofs.jpg").await;
+    let path = "/pic/320w/photos/harbour/roofs.jpg";
+    let answer = kivet.picture(path).await;
     assert_eq!(header(&answer, "cache-status"), "Kivet; fwd=miss; stored; detail=final");
     assert_eq!(kivet.counter("kivet_background_tasks").await, 0);
+    // WebP takes fewer bytes than JPEG and several times as long.
+    let accept = ("accept", "image/webp,*/*");
+    let why = kivet.why(path, &[accept]).await;
+    assert_eq!(
+        (why.format.as_str(), why.candidates[0].format.as_str(), why.reason.as_str()),
+        ("jpeg", "webp", "least-work")
+    );
+    let answer = kivet.request(path).header(accept.0, accept.1).send().await.unwrap();
+    assert_eq!(header(&answer, "content-type"), "image/jpeg");
 }
 
 #[tokio::test]
@@ -73,6 +83,42 @@ async fn the_format_follows_the_curve_and_a_first_answer_found_on_disk_is_still_
     assert!(header(&answer, "kivet-rendition").starts_with(&format!("{};", why.format)));
     let fewest = why.candidates.iter().map(|candidate| candidate.predicted_bytes).min();
     assert_eq!(fewest, why.candidates.iter().find(|one| one.format == why.format).map(|one| one.predicted_bytes));
+}
+
+/// A dune at dusk, `grain` of 255 steps strong, as a PNG.
+fn dusk(grain: f64) -> Vec<u8> {
+    let size = Size::new(1200, 800);
+    let mut chance = 1u32;
+    let mut noise = || {
+        chance = chance.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        f64::from(chance >> 8) / f64::from(1u32 << 24) - 0.5
+    };
+    let bytes = (0..size.height)
+        .flat_map(|y| (0..size.width).map(move |x| (f64::from(x) / 1200.0, f64::from(y) / 800.0)))
+        .flat_map(|(x, y)| [90.0 + 110.0 * y, 70.0 + 60.0 * y + 30.0 * (x * 9.0).sin(), 130.0 - 60.0 * x])
+        .map(|channel| (channel + grain * noise()).round().clamp(0.0, 255.0) as u8)
+        .collect();
+    encode(&Raster::new(size, false, bytes).unwrap(), Format::Png, Encoding::Lossless).unwrap()
+}
+
+#[tokio::test]
+async fn one_viewer_gets_another_format_for_another_picture() {
+    let kivet = Running::start().await;
+    std::fs::write(kivet.odd.join("smooth.png"), dusk(3.0)).unwrap();
+    std::fs::write(kivet.odd.join("grainy.png"), dusk(70.0)).unwrap();
+    let mut sent = Vec::new();
+    for accept in ["image/avif,image/jxl,image/webp,*/*", "image/jxl,image/webp,*/*", "image/webp,*/*"] {
+        for name in ["smooth", "grainy"] {
+            let path = format!("/pic/640w_fidelity-85/odd/{name}.png");
+            kivet.finished(&path).await;
+            let why = kivet.why(&path, &[("accept", accept)]).await;
+            let answer = kivet.request(&path).header("accept", accept).send().await.unwrap();
+            assert!(header(&answer, "kivet-rendition").starts_with(&format!("{};", why.format)));
+            assert!(why.candidates.iter().all(|one| one.predicted_bytes >= why.candidates[0].predicted_bytes));
+            sent.push(why.format);
+        }
+    }
+    assert_eq!(sent, ["avif", "jxl", "jxl", "jxl", "webp", "jpeg"]);
 }
 
 /// A final rendition that keeps credit reads its original once more; here that is gone by then.

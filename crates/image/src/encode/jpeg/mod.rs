@@ -28,9 +28,9 @@ const FULL_COLOUR: FullColour = FullColour { from: 97.0, as_good: 94.6 };
 /// Below it steps are so wide that next to nothing is left of a picture.
 const LEAST_QUALITY: f32 = 3.0;
 
-/// Differences of colour are seen longest where they change slowly: there their steps are so much narrower, which takes fewer bytes
-/// for a likeness.
-const SLOW_COLOUR: f32 = 0.7;
+/// What changes slowly is seen longest: there steps are so much narrower than the tables have them, which takes fewer bytes for a
+/// likeness.
+const SLOW: f32 = 0.6;
 
 /// First means, so that the whole picture shows at once; then the slowest brightness, colour, and all else. No value comes in
 /// more than one scan: doing that by bits takes longer, and more bytes for pictures of the web's sizes.
@@ -47,9 +47,10 @@ pub(super) fn encode(raster: &Raster, setting: f32, writing: &Writing) -> Result
     };
     // Of the known tables these take the fewest bytes for a likeness; the library's own scaling knows whole settings only.
     let quality = FULL_COLOUR.quality(setting).max(LEAST_QUALITY);
+    let slow = with_steps(quality, SLOW);
     let settings = Settings {
         size: raster.size(),
-        tables: [MSSSIM_Luma.scaled(quality, quality), NRobidoux.scaled(with_steps(quality, SLOW_COLOUR), quality)],
+        tables: [MSSSIM_Luma.scaled(slow, quality), NRobidoux.scaled(slow, quality)],
         scans: &SCANS,
         segments: &segments(writing),
     };
