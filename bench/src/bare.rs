@@ -13,10 +13,10 @@ use mozjpeg::{
     qtable::{MSSSIM_Luma, NRobidoux},
 };
 
-/// The WebP method of renditions made in a hurry.
-pub const HURRIED: i32 = 6;
+/// The WebP method of renditions made with the fast preset.
+pub const FAST_METHOD: i32 = 6;
 
-/// The method a WebP is written by where nobody says anything.
+/// The library's default method.
 pub const USUAL: i32 = 4;
 
 /// Decodes a JPEG at `eighths` of its size into one buffer.

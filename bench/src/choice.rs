@@ -8,10 +8,12 @@ use std::{
 };
 
 use anyhow::{Context, Result, ensure};
-use kivet_image::{Ideal, Limits, Probe, Raster, Writing, at_a_glance, draw, encode, probe, refine, sample, write};
+use kivet_image::{
+    Limits, Probe, Raster, Reference, Writing, draw, encode, encode_first, probe, refine, sample, write,
+};
 use kivet_recipe::{
-    Accepted, Choice, Curves, Effort, Encoding, Facts, Fidelity, Finalist, Format, Gamut, Policy, REFINED, Recipe,
-    Request, Scale, Seen, Verdict, View, choose, plan_for,
+    Accepted, Choice, Curves, Decision, Effort, Encoding, Facts, Fidelity, Format, Gamut, Policy, REFINED, Recipe,
+    Request, Scale, Seen, Trial, View, choose, plan_for,
 };
 
 use crate::{bare, clock::timed, generated, photographs};
@@ -44,8 +46,8 @@ struct Outcome {
     bytes: usize,
     /// What it would take right at the target, by the slope of its curve: finals lie anywhere near it.
     at_target: f64,
-    /// Seconds of a core: one encode in a hurry, its score, and the search for the final rendition.
-    hurried: f64,
+    /// Seconds of a core: one encode with the fast preset, its score, and the search for the final rendition.
+    fast: f64,
     scored: f64,
     /// The score of a first answer that went out unscored.
     rescored: f64,
@@ -62,10 +64,10 @@ struct Chosen {
     pass: f64,
 }
 
-/// Likeness and bytes.
+/// Score and bytes.
 type Sent = (f32, usize);
 
-/// One raster: what fixed settings give, and what each browser is sent: at 70, at the equal mean, and aimed at the likeness
+/// One raster: what fixed settings give, and what each browser is sent: at 70, at the equal mean, and aimed at the score
 /// this very picture has as WebP at 75.
 struct Drawn {
     fixed: Vec<(Format, Sent)>,
@@ -82,7 +84,7 @@ struct Tally {
     curves: Vec<Vec<f64>>,
 }
 
-/// Prints the tables over every so-manieth picture: the demo's and generated ones, or all files of a folder.
+/// Prints the tables over every nth picture: the demo's and generated ones, or all files of a folder.
 pub fn run(every: usize, folder: Option<&Path>) -> Result<()> {
     let pictures = match folder {
         Some(folder) => Source::of_folder(folder)?,
@@ -150,11 +152,12 @@ fn picture(bytes: &[u8], tally: &Mutex<Tally>) -> Result<()> {
         let recipe = Recipe { width: Some(width), ..Recipe::default() };
         let plan = plan_for(&recipe, &facts);
         let raster = draw(bytes, &facts, &plan, None)?;
-        let (ideal, readied) = timed(|| Ok(Ideal::new(&raster, Gamut::Srgb)))?;
-        let at = |target| case(&facts, &curves, &recipe, (&raster, &ideal, readied), View::of(&plan, &facts), target);
+        let (reference, readied) = timed(|| Ok(Reference::new(&raster, Gamut::Srgb)))?;
+        let at =
+            |target| case(&facts, &curves, &recipe, (&raster, &reference, readied), View::of(&plan, &facts), target);
         let cases = TARGETS.into_iter().map(at).collect::<Result<Vec<Case>>>()?;
         let at_equal_mean = sent(&at(AT_EQUAL_MEAN)?);
-        let fixed = fixed(&raster, &ideal)?;
+        let fixed = fixed(&raster, &reference)?;
         let as_webp = fixed.iter().find(|kept| kept.0 == Format::Webp).map_or(70.0, |kept| kept.1.0);
         // A point above, because what is sent may be a little below its target.
         let as_alike = sent(&at((as_webp + 1.0).round().clamp(1.0, 100.0) as u8)?);
@@ -169,7 +172,7 @@ fn picture(bytes: &[u8], tally: &Mutex<Tally>) -> Result<()> {
     Ok(())
 }
 
-/// For each browser, likeness and bytes of what it is sent.
+/// For each browser, score and bytes of what it is sent.
 fn sent(case: &Case) -> Vec<Sent> {
     let of = |format: Format| case.formats.iter().find(|outcome| outcome.format == format);
     case.chosen.iter().filter_map(|chosen| of(chosen.known)).map(|outcome| (outcome.last, outcome.bytes)).collect()
@@ -186,7 +189,7 @@ fn measured(bytes: &[u8], facts: &Facts) -> Result<(Curves, Vec<f64>)> {
     let [whole, in_parts] = Probe::SIDES;
     let (probes, took) = timed(|| {
         let ((small, at_small), (large, at_large)) = (drawn(whole)?, drawn(in_parts)?);
-        Ok([Probe::whole(small, at_small), Probe::parts(&large, at_large)])
+        Ok([Probe::whole(small, at_small), Probe::tiled(&large, at_large)])
     })?;
     let (mut curves, mut spent) = (Curves::default(), vec![took]);
     for format in FORMATS {
@@ -202,7 +205,7 @@ fn case(
     facts: &Facts,
     curves: &Curves,
     recipe: &Recipe,
-    (raster, ideal, readied): (&Raster, &Ideal, f64),
+    (raster, reference, readied): (&Raster, &Reference, f64),
     view: View,
     target: u8,
 ) -> Result<Case> {
@@ -215,20 +218,21 @@ fn case(
     let guesses = BROWSERS.into_iter().map(guess).collect::<Result<Vec<Format>>>()?;
     let (mut formats, mut samples) = (Vec::new(), Vec::new());
     for format in FORMATS {
-        let (outcome, seen) = outcome((format, guesses.contains(&format)), curves, (raster, ideal), view, fidelity)?;
+        let (outcome, seen) =
+            outcome((format, guesses.contains(&format)), curves, (raster, reference), view, fidelity)?;
         formats.push(outcome);
         samples.push((format, seen));
     }
     let contest = |((_, accept), guessed): ((&str, &str), Format)| {
-        contested(guessed, &formats, (curves, &samples), readied, &|learned| Ok(choose_with(learned, accept)?))
+        compared(guessed, &formats, (curves, &samples), readied, &|learned| Ok(choose_with(learned, accept)?))
     };
     let chosen = BROWSERS.into_iter().zip(guesses).map(contest).collect::<Result<_>>()?;
     Ok(Case { target: f32::from(target), formats, chosen })
 }
 
-/// What becomes of a first answer in the `guessed` format, as the service goes about it: contenders are tried once each until
+/// What becomes of a first answer in the `guessed` format, as the service goes about it: trial_candidates are tried once each until
 /// the one in front was.
-fn contested(
+fn compared(
     guessed: Format,
     formats: &[Outcome],
     (curves, samples): (&Curves, &[(Format, Seen)]),
@@ -245,54 +249,54 @@ fn contested(
             learned.learn(*format, *seen);
         }
         let choice = chosen(&learned)?;
-        let untried = choice.contenders().map(|one| one.format).find(|format| !tried.contains(format));
+        let untried = choice.trial_candidates().map(|one| one.format).find(|format| !tried.contains(format));
         let Some(format) = untried else { break choice.format };
-        spent += of(format)?.hurried + of(format)?.scored;
+        spent += of(format)?.fast + of(format)?.scored;
         tried.push(format);
     };
     let winner = of(known)?;
-    Ok(Chosen { guessed, known, pass: (spent + winner.searched) / winner.hurried })
+    Ok(Chosen { guessed, known, pass: (spent + winner.searched) / winner.fast })
 }
 
 /// What comes out of one format, as the service goes about it: the first answer where it is what was `guessed`, else one encode
-/// in a hurry as the curve says; that corrects the curve, then comes the search. Also what was seen in the hurry.
+/// with the fast preset as the curve says; that corrects the curve, then comes the search. Also what was seen in the hurry.
 fn outcome(
     (format, guessed): (Format, bool),
     curves: &Curves,
-    (raster, ideal): (&Raster, &Ideal),
+    (raster, reference): (&Raster, &Reference),
     view: View,
     target: Fidelity,
 ) -> Result<(Outcome, Seen)> {
-    let usual = |points| Curves::default().setting(format, points, view, Effort::Fast).unwrap_or(50.0);
-    let glanced = at_a_glance(raster, (format, &usual), target, &Writing::new(Encoding::Lossless))?;
-    let first = ideal.likeness(&glanced.bytes)?;
+    let usual = |score| Curves::default().setting(format, score, view, Effort::Fast).unwrap_or(50.0);
+    let first_encode = encode_first(raster, (format, &usual), target, &Writing::new(Encoding::Lossless))?;
+    let first = reference.score(&first_encode.bytes)?;
     let pixels = raster.size().pixels();
     let said = match guessed {
-        true => glanced.setting,
+        true => first_encode.setting,
         false => curves.lossy(format, target, view, pixels, Effort::Fast).context("a lossy format")?.setting,
     };
-    let (file, hurried) = timed(|| Ok(encode(raster, format, Encoding::Lossy { setting: said })?))?;
-    let (likeness, scored) = timed(|| Ok(ideal.likeness(&file)?))?;
-    let sample = sample(raster, format, said, likeness, file.len());
+    let (file, fast) = timed(|| Ok(encode(raster, format, Encoding::Lossy { setting: said })?))?;
+    let (score, scored) = timed(|| Ok(reference.score(&file)?))?;
+    let sample = sample(raster, format, said, score, file.len());
     let seen = Seen { scale: view.scale, effort: Effort::Fast, sample };
     let mut learned = curves.clone();
     learned.learn(format, seen);
-    let held = Finalist { setting: said, fidelity: likeness, bytes: file.len() as u64 };
+    let held = Trial { setting: said, fidelity: score, bytes: file.len() as u64 };
     let ((last, tried, effort), searched) =
-        timed(|| finalist((raster, ideal), (format, &learned, view), held, target))?;
-    let expected = |points| learned.setting(format, points, view, effort).unwrap_or(said);
-    let at_target = at_target((raster, ideal), (format, effort, &expected), tried, f32::from(target.get()))?;
+        timed(|| trial((raster, reference), (format, &learned, view), held, target))?;
+    let expected = |score| learned.setting(format, score, view, effort).unwrap_or(said);
+    let at_target = at_target((raster, reference), (format, effort, &expected), tried, f32::from(target.get()))?;
     let is_lowest = |setting: f32, fidelity: f32| setting < 0.5 && fidelity > f32::from(target.get());
     let outcome = Outcome {
         format,
         first,
         last: last.fidelity,
-        lowest: (is_lowest(glanced.setting, first), is_lowest(last.setting, last.fidelity)),
+        lowest: (is_lowest(first_encode.setting, first), is_lowest(last.setting, last.fidelity)),
         bytes: last.bytes as usize,
         at_target,
-        hurried,
+        fast,
         scored,
-        rescored: if glanced.fidelity.is_some() { 0.0 } else { scored },
+        rescored: if first_encode.fidelity.is_some() { 0.0 } else { scored },
         searched,
     };
     Ok((outcome, seen))
@@ -300,9 +304,9 @@ fn outcome(
 
 /// The bytes right at `goal`: on the line through what was `found` and one more encode beyond the goal.
 fn at_target(
-    (raster, ideal): (&Raster, &Ideal),
+    (raster, reference): (&Raster, &Reference),
     (format, effort, expected): (Format, Effort, &dyn Fn(f32) -> f32),
-    found: Finalist,
+    found: Trial,
     goal: f32,
 ) -> Result<f64> {
     let step = expected(2.0 * goal - found.fidelity) - expected(found.fidelity);
@@ -310,41 +314,41 @@ fn at_target(
     let writing = Writing { effort, ..Writing::new(Encoding::Lossy { setting }) };
     let file = write(raster, format, &writing)?;
     let (from, to) = ((found.bytes as f64).ln(), (file.len() as f64).ln());
-    let apart = ideal.likeness(&file)? - found.fidelity;
+    let apart = reference.score(&file)? - found.fidelity;
     let share = if apart.abs() < 0.25 { 0.0 } else { ((goal - found.fidelity) / apart).clamp(0.0, 1.5) };
     Ok((from + (to - from) * f64::from(share)).exp())
 }
 
 /// What becomes of a scored rendition `held` in its format, as the service has it. Also what the search found, and with which
 /// effort: that may be too little gained to take its place.
-fn finalist(
-    (raster, ideal): (&Raster, &Ideal),
+fn trial(
+    (raster, reference): (&Raster, &Reference),
     (format, learned, view): (Format, &Curves, View),
-    held: Finalist,
+    held: Trial,
     target: Fidelity,
-) -> Result<(Finalist, Finalist, Effort)> {
+) -> Result<(Trial, Trial, Effort)> {
     let effort = learned.final_effort(format, target, view.scale, raster.size().pixels());
     if effort == Effort::Fast && held.misses(target) <= REFINED {
         return Ok((held, held, effort));
     }
     let writing = Writing { effort, ..Writing::new(Encoding::Lossless) };
-    let expected = |points| learned.setting(format, points, view, effort).unwrap_or(50.0);
-    let goes_on = |found: Option<&Finalist>| {
+    let expected = |score| learned.setting(format, score, view, effort).unwrap_or(50.0);
+    let goes_on = |found: Option<&Trial>| {
         found.is_none_or(|found| learned.may_replace(format, (&held, found), target, view.scale, effort))
     };
-    let found = refine(raster, ideal, (format, &expected), target, &writing, &goes_on)?.finalist;
-    let last = if held.against(&found, target) == Verdict::Swap { found } else { held };
+    let found = refine(raster, reference, (format, &expected), target, &writing, &goes_on)?.trial;
+    let last = if held.against(&found, target) == Decision::Swap { found } else { held };
     Ok((last, found, effort))
 }
 
-fn fixed(raster: &Raster, ideal: &Ideal) -> Result<Vec<(Format, Sent)>> {
+fn fixed(raster: &Raster, reference: &Reference) -> Result<Vec<(Format, Sent)>> {
     let mut kept = Vec::new();
     for (format, setting) in [(Format::Avif, 60.0), (Format::Jxl, 60.0), (Format::Webp, 75.0), (Format::Jpeg, 75.0)] {
         let file = match format {
             Format::Webp => bare::encode_webp(raster, setting, bare::USUAL)?,
             _ => encode(raster, format, Encoding::Lossy { setting })?,
         };
-        kept.push((format, (ideal.likeness(&file)?, file.len())));
+        kept.push((format, (reference.score(&file)?, file.len())));
     }
     Ok(kept)
 }

@@ -17,9 +17,9 @@ const FORMATS: [&str; 3] = ["avif", "webp", "jpeg"];
 const ROUNDS: usize = 7;
 
 /// The most the ladder may take, as a multiple of the decode and the encodes.
-const MOST: f64 = 1.15;
+const MAX: f64 = 1.15;
 
-/// The least likeness of what comes through a reduction to what comes directly.
+/// The least score of what comes through a reduction to what comes directly.
 const ALIKE: f64 = 90.0;
 
 /// Prints the tables and fails if a bound is missed.
@@ -31,7 +31,7 @@ pub fn run() -> Result<()> {
         let times = (0..5).map(|_| Ok(timed(|| bare::decode_jpeg(&bytes, eighths))?.1)).collect::<Result<_>>()?;
         println!("  {eighths}/8: {:.1} ms", median(times) * 1e3);
     }
-    let likeness = likeness(&bytes, &facts)?;
+    let score = least_score(&bytes, &facts)?;
     let mut rounds = Vec::new();
     for _ in 0..ROUNDS {
         let (_, decode) = timed(|| bare::decode_jpeg(&bytes, 8))?;
@@ -42,12 +42,12 @@ pub fn run() -> Result<()> {
     rounds.sort_by(|a, b| a.0.total_cmp(&b.0));
     let (ratio, decode, encodes, ladder, Parts { reduced, drawn, encoded }) = rounds[ROUNDS / 2];
     println!(
-        "\n| one decode | 18 bare encodes | the ladder | its reductions | its drawing | its encodes | ratio | least likeness |\n| --- | --- | --- | --- | --- | --- | --- | --- |"
+        "\n| one decode | 18 bare encodes | the ladder | its reductions | its drawing | its encodes | ratio | least score |\n| --- | --- | --- | --- | --- | --- | --- | --- |"
     );
     let ms = [decode, encodes, ladder, reduced, drawn, encoded].map(|seconds| format!("{:.0} ms", seconds * 1e3));
-    println!("| {} | {ratio:.3} | {likeness:.1} |", ms.join(" | "));
-    ensure!(ratio <= MOST, "the ladder takes {ratio:.3} of the codecs' time, above {MOST}");
-    ensure!(likeness >= ALIKE, "a rendition through a reduction scores {likeness:.1}, below {ALIKE}");
+    println!("| {} | {ratio:.3} | {score:.1} |", ms.join(" | "));
+    ensure!(ratio <= MAX, "the ladder takes {ratio:.3} of the codecs' time, above {MAX}");
+    ensure!(score >= ALIKE, "a rendition through a reduction scores {score:.1}, below {ALIKE}");
     Ok(())
 }
 
@@ -114,7 +114,7 @@ fn bare_encodes(bytes: &[u8], facts: &Facts) -> Result<f64> {
             let raster = drawn(bytes, facts, None, &choice)?;
             let (_, took) = timed(|| match format {
                 "avif" => bare::encode_avif(&raster, setting),
-                "webp" => bare::encode_webp(&raster, setting, bare::HURRIED),
+                "webp" => bare::encode_webp(&raster, setting, bare::FAST_METHOD),
                 _ => bare::encode_jpeg(&raster, setting),
             })?;
             sum += took;
@@ -124,7 +124,7 @@ fn bare_encodes(bytes: &[u8], facts: &Facts) -> Result<f64> {
 }
 
 /// The least score of a picture drawn through reductions against the same drawn from the original.
-fn likeness(bytes: &[u8], facts: &Facts) -> Result<f64> {
+fn least_score(bytes: &[u8], facts: &Facts) -> Result<f64> {
     let mut levels = Vec::new();
     let mut least = f64::MAX;
     for width in WIDTHS {

@@ -22,7 +22,7 @@ const WAITED_FOR: usize = 20;
 const ACCEPT: &str = "image/jxl,image/avif,image/webp,*/*;q=0.8";
 
 /// The most a first answer may be slowed at the 95th percentile, and the longest a final one may take.
-const MOST: (f64, Duration) = (1.2, Duration::from_secs(30));
+const MAX: (f64, Duration) = (1.2, Duration::from_secs(30));
 
 /// Prints both tables and fails if a limit is passed.
 pub fn run() -> Result<()> {
@@ -72,8 +72,8 @@ pub fn run() -> Result<()> {
         at(&waits, 0.5),
         at(&waits, 0.95)
     );
-    ensure!(ratio <= MOST.0, "first answers are slowed by {ratio:.2}, more than {}", MOST.0);
-    ensure!(at(&waits, 0.95) <= MOST.1.as_secs_f64(), "final renditions take longer than {:?}", MOST.1);
+    ensure!(ratio <= MAX.0, "first answers are slowed by {ratio:.2}, more than {}", MAX.0);
+    ensure!(at(&waits, 0.95) <= MAX.1.as_secs_f64(), "final renditions take longer than {:?}", MAX.1);
     Ok(())
 }
 
@@ -109,21 +109,21 @@ impl Served {
         bail!("the service does not answer on port {port}")
     }
 
-    /// The time an answer took, and its head.
+    /// The time an answer took, and its header.
     fn get(&self, path: &str) -> Result<(Duration, String)> {
         let asked = Instant::now();
         let mut stream = TcpStream::connect(("127.0.0.1", self.port))?;
         write!(stream, "GET {path} HTTP/1.1\r\nhost: bench\r\naccept: {ACCEPT}\r\nconnection: close\r\n\r\n")?;
         let mut reader = BufReader::new(stream);
-        let mut head = String::new();
-        while reader.read_line(&mut head)? > 2 {}
+        let mut header = String::new();
+        while reader.read_line(&mut header)? > 2 {}
         let mut body = Vec::new();
         reader.read_to_end(&mut body)?;
-        ensure!(head.starts_with("HTTP/1.1 200"), "{path}: {head}");
+        ensure!(header.starts_with("HTTP/1.1 200"), "{path}: {header}");
         if path == "/metrics" {
-            head = String::from_utf8_lossy(&body).into_owned();
+            header = String::from_utf8_lossy(&body).into_owned();
         }
-        Ok((asked.elapsed(), head))
+        Ok((asked.elapsed(), header))
     }
 
     fn wait_until_done(&self) -> Result<()> {

@@ -26,7 +26,7 @@ struct Bench {
 enum Measure {
     /// What is chosen and what comes out, against what is promised and against fixed settings.
     Choice {
-        /// Only every so-manieth picture.
+        /// Only every nth picture.
         #[arg(long, default_value_t = 1)]
         every: usize,
         /// A folder of photographs to take instead of the demo's and generated ones.
@@ -57,8 +57,8 @@ enum Measure {
     },
     /// A thousand pages checked as text: time a page, and memory.
     Pages,
-    /// The bytes exact renditions need, over the demo's photographs and flat drawings.
-    Exact,
+    /// The bytes lossless renditions need, over the demo's photographs and flat drawings.
+    Lossless,
 }
 
 fn main() -> Result<()> {
@@ -72,6 +72,6 @@ fn main() -> Result<()> {
         Measure::Resize => resize::run(),
         Measure::Prior { format } => prior::run(format.as_deref()),
         Measure::Pages => pages::run(),
-        Measure::Exact => prior::run_exact(),
+        Measure::Lossless => prior::run_lossless(),
     }
 }

@@ -4,7 +4,7 @@
 use std::{iter::repeat_n, sync::Mutex};
 
 use anyhow::{Context, Result, anyhow};
-use kivet_image::{Ideal, Limits, Raster, Writing, draw, encode, probe, sample, write};
+use kivet_image::{Limits, Raster, Reference, Writing, draw, encode, probe, sample, write};
 use kivet_recipe::{Effort, Encoding, Format, Gamut, Recipe, View, plan_for};
 
 use crate::{clock::median, generated, photographs};
@@ -13,20 +13,20 @@ const WIDTHS: [u32; 3] = [320, 640, 1280];
 const SETTINGS: [f32; 10] = [2.0, 8.0, 20.0, 35.0, 50.0, 65.0, 78.0, 88.0, 94.0, 100.0];
 const TARGETS: [f32; 6] = [1.0, 30.0, 50.0, 70.0, 85.0, 90.0];
 
-/// Where the encoder at its best is compared with the same in a hurry.
+/// Where the slow preset is compared with the fast preset.
 const COMPARED: [f32; 4] = [12.0, 35.0, 65.0, 88.0];
 
-/// Every so-manieth of the generated pictures, and how much one of the demo's counts beside one of them.
+/// Every nth of the generated pictures, and how much one of the demo's counts beside one of them.
 const EVERY: u32 = 4;
 const DEMO: usize = 2;
 
-/// One encode: setting, likeness, the logarithm of bytes a pixel.
+/// One encode: setting, score, the logarithm of bytes a pixel.
 type Point = (f32, f32, f32);
 
-/// One raster's curve in a hurry, and a few points at best.
+/// One raster's curve with the fast preset, and a few points with the slow preset.
 struct Curve {
     weight: usize,
-    busy: f32,
+    complexity: f32,
     fast: Vec<Point>,
     best: Vec<Point>,
 }
@@ -41,21 +41,21 @@ pub fn run(only: Option<&str>) -> Result<()> {
     for format in formats.into_iter().filter(|format| only.is_none_or(|only| only == format.name())) {
         let curves = curves(&originals, format)?;
         println!(
-            "{format}: (fidelity, setting, bytes per pixel, and what busyness adds), over {} rasters",
+            "{format}: (fidelity, setting, bytes per pixel, and what complexity adds), over {} rasters",
             curves.len()
         );
         for target in TARGETS {
             let fitted = |pick: fn(&Point) -> f32| {
-                let point = |curve: &Curve| repeat_n((curve.busy, pick(&at(&curve.fast, target))), curve.weight);
+                let point = |curve: &Curve| repeat_n((curve.complexity, pick(&at(&curve.fast, target))), curve.weight);
                 line(&curves.iter().flat_map(point).collect::<Vec<_>>())
             };
             let ((setting, more_setting), (bytes, more_bytes)) = (fitted(|point| point.0), fitted(|point| point.2));
             println!("    ({target:.1}, {setting:.1}, {:.4}, {more_setting:.1}, {more_bytes:.2}),", bytes.exp());
         }
         let (gains, factors): (Vec<f64>, Vec<f64>) =
-            curves.iter().filter(|curve| curve.weight == DEMO).flat_map(at_best).unzip();
+            curves.iter().filter(|curve| curve.weight == DEMO).flat_map(slow_samples).unzip();
         println!(
-            "    at its best, over the demo's: {:+.1} points, bytes times {:.2}",
+            "    with the slow preset, over the demo's: {:+.1} points, bytes times {:.2}",
             median(gains),
             median(factors).exp()
         );
@@ -63,8 +63,8 @@ pub fn run(only: Option<&str>) -> Result<()> {
     Ok(())
 }
 
-/// Prints the bytes per pixel of exact renditions, of photographs and of flat drawings.
-pub fn run_exact() -> Result<()> {
+/// Prints the bytes per pixel of lossless renditions, of photographs and of flat drawings.
+pub fn run_lossless() -> Result<()> {
     for (kind, originals) in [("photo", photographs::all()?), ("flat", photographs::drawings()?)] {
         let rasters: Vec<Raster> = originals
             .iter()
@@ -124,16 +124,16 @@ fn curves(originals: &[(Vec<u8>, usize)], format: Format) -> Result<Vec<Curve>> 
 }
 
 fn curve(raster: &Raster, view: View, format: Format) -> Result<Curve> {
-    let ideal = Ideal::new(raster, Gamut::Srgb);
+    let reference = Reference::new(raster, Gamut::Srgb);
     let points = |settings: &[f32], effort: Effort| -> Result<Vec<Point>> {
         let point = |setting: &f32| -> Result<Point> {
             let writing = Writing { effort, ..Writing::new(Encoding::Lossy { setting: *setting }) };
             let file = write(raster, format, &writing)?;
-            let sample = sample(raster, format, *setting, ideal.likeness(&file)?, file.len());
+            let sample = sample(raster, format, *setting, reference.score(&file)?, file.len());
             Ok((*setting, sample.fidelity, sample.bytes.ln()))
         };
         let mut points = settings.iter().map(point).collect::<Result<Vec<_>>>()?;
-        // Where more is spent for no more likeness, the lower setting is the answer.
+        // Where more is spent for no more score, the lower setting is the answer.
         let mut best = f32::MIN;
         points.retain(|point| {
             let better = point.1 > best;
@@ -144,9 +144,9 @@ fn curve(raster: &Raster, view: View, format: Format) -> Result<Curve> {
     };
     Ok(Curve {
         weight: 1,
-        busy: view.busy(),
+        complexity: view.complexity(),
         fast: points(&SETTINGS, Effort::Fast)?,
-        best: points(&COMPARED, Effort::Best)?,
+        best: points(&COMPARED, Effort::Slow)?,
     })
 }
 
@@ -158,19 +158,19 @@ fn at(curve: &[Point], target: f32) -> Point {
     (from.0 + (to.0 - from.0) * share, target, from.2 + (to.2 - from.2) * share)
 }
 
-/// The likeness that a setting gives, on straight lines between a curve's points; beyond its ends, the end.
-fn likeness_at(curve: &[Point], setting: f32) -> f32 {
+/// The score that a setting gives, on straight lines between a curve's points; beyond its ends, the end.
+fn score_at(curve: &[Point], setting: f32) -> f32 {
     let upper = curve.iter().position(|point| point.0 >= setting).unwrap_or(curve.len() - 1);
     let (from, to) = (curve[upper.saturating_sub(1)], curve[upper]);
     let share = if upper == 0 { 1.0 } else { ((setting - from.0) / (to.0 - from.0)).clamp(0.0, 1.0) };
     from.1 + (to.1 - from.1) * share
 }
 
-/// What an encoder at its best gives beside the same in a hurry: points of likeness at the same setting, and the logarithm of
-/// a factor of bytes at the same likeness.
-fn at_best(curve: &Curve) -> impl Iterator<Item = (f64, f64)> {
+/// What the slow preset gives beside the fast preset: score at the same setting, and the logarithm of
+/// a factor of bytes at the same score.
+fn slow_samples(curve: &Curve) -> impl Iterator<Item = (f64, f64)> {
     curve.best.iter().map(|point| {
-        let gained = point.1 - likeness_at(&curve.fast, point.0);
+        let gained = point.1 - score_at(&curve.fast, point.0);
         (f64::from(gained), f64::from(point.2 - at(&curve.fast, point.1).2))
     })
 }
@@ -188,8 +188,8 @@ fn line(points: &[(f32, f32)]) -> (f32, f32) {
     (y - slope * x, slope)
 }
 
-/// Likeness on the SSIMULACRA2 scale.
+/// Score on the SSIMULACRA2 scale.
 pub fn score(one: &Raster, other: &Raster) -> Result<f64> {
     let exact = encode(other, Format::Png, Encoding::Lossless).context("a picture to score")?;
-    Ok(f64::from(Ideal::new(one, Gamut::Srgb).likeness(&exact)?))
+    Ok(f64::from(Reference::new(one, Gamut::Srgb).score(&exact)?))
 }

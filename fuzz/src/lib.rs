@@ -5,7 +5,7 @@
 
 use std::time::Duration;
 
-use kivet_image::{Limits, Task, Work, content, credit, few_colours, look, metadata, without_location};
+use kivet_image::{Limits, Task, Work, analyse, credit, few_colours, find_trim_box, metadata, without_location};
 use kivet_recipe::{Curves, Policy, Recipe, Request, choose};
 
 /// Small enough that each input takes milliseconds.
@@ -22,7 +22,7 @@ pub fn probe(data: &[u8]) {
     assert!(metadata(data).bytes <= data.len() as u64);
 }
 
-/// A small rendition, moving if it moves, and a look at the pixels.
+/// A small rendition, animated if it moves, and a look at the pixels.
 pub fn decode(data: &[u8]) {
     let Ok(facts) = kivet_image::probe(data, LIMITS) else { return };
     if facts.size.pixels() > LIMITS.pixels {
@@ -37,8 +37,8 @@ pub fn decode(data: &[u8]) {
             }
         }
     }
-    let _ = look(data, &facts, LIMITS);
-    let _ = content(data, &facts, LIMITS);
+    let _ = analyse(data, &facts, LIMITS);
+    let _ = find_trim_box(data, &facts, LIMITS);
     let _ = few_colours(data, &facts, LIMITS);
 }
 

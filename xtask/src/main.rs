@@ -16,7 +16,7 @@ const USAGE: &str = "cargo xtask NAME
   demo            install what is missing, build everything in release mode, start the service with the festival
   test            install what is missing, run all tests
   check           formatting, clippy, the console's types and lint
-  bench NAME      a side-by-side measure: choice, cold, exact, ladder, latency, memory, pages, prior, resize
+  bench NAME      a side-by-side measure: choice, cold, ladder, latency, memory, pages, prior, resize
   shots           make docs/screenshots anew from the demo
   originals [PART]  paint the demo's originals anew, or those whose path contains PART";
 

@@ -40,7 +40,7 @@ const COMMANDS: [(&str, &[&str]); 5] = [
 ];
 
 /// How long the commands of one picture may take.
-const MOST_SECONDS: u32 = 120;
+const MAX_SECONDS: u32 = 120;
 
 /// Makes every picture anew.
 pub fn run() -> Result<()> {
@@ -193,7 +193,7 @@ fn terminal(to: &Path, scratch: &Path, address: &str, commands: &[&str]) -> Resu
         .args(["-geometry", "128x42+0+0", "-fa", "DejaVu Sans Mono", "-fs", "12", "-bg", "#fbf9f4", "-fg", "#1d2b30"])
         .args(["-e", "bash", "-c", &script])
         .spawn();
-    for _ in 0..MOST_SECONDS {
+    for _ in 0..MAX_SECONDS {
         sleep(Duration::from_secs(1));
         if done.exists() {
             break;

@@ -116,16 +116,16 @@ pub(super) fn costs(tally: &Tally) {
         println!("| {name} | {:.1} | {:.1} |", at(&passes, 0.5), at(&passes, 0.95));
     }
     println!(
-        "\n| format | an encode in a hurry, ms | its score, in such encodes | the search, in such encodes |\n| --- | --- | --- | --- |"
+        "\n| format | an encode with the fast preset, ms | its score, in such encodes | the search, in such encodes |\n| --- | --- | --- | --- |"
     );
     for format in FORMATS {
         let of = || tally.cases.iter().flat_map(|case| case.formats.iter().filter(|one| one.format == format));
         let median = |value: &dyn Fn(&Outcome) -> f64| at(&sorted(of().map(value).collect()), 0.5);
         println!(
             "| {format} | {:.1} | {:.1} | {:.1} |",
-            median(&|one| one.hurried * 1e3),
-            median(&|one| one.scored / one.hurried),
-            median(&|one| one.searched / one.hurried)
+            median(&|one| one.fast * 1e3),
+            median(&|one| one.scored / one.fast),
+            median(&|one| one.searched / one.fast)
         );
     }
 }

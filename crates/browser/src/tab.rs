@@ -36,7 +36,7 @@ const PATIENCE: Duration = Duration::from_secs(60);
 pub(crate) const STILL: Duration = Duration::from_millis(400);
 
 /// The most frames shown until a page stops asking for more.
-const MOST_FRAMES: u32 = 8;
+const MAX_FRAMES: u32 = 8;
 
 /// A picture as the page shows it.
 #[derive(Clone, Debug, PartialEq, Deserialize)]
@@ -152,7 +152,7 @@ impl Tab {
     /// If the browser fails, or the page does not come to rest within a minute.
     pub(crate) async fn painted(&self) -> Result<(), BrowserError> {
         let (mut before, mut alike) = (self.progress().await?, 0);
-        for _ in 0..MOST_FRAMES {
+        for _ in 0..MAX_FRAMES {
             self.show_frame().await?;
             self.rest().await?;
             let now = self.progress().await?;

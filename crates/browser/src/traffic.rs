@@ -24,7 +24,7 @@ pub(crate) struct Traffic {
     page: String,
     /// The id of the document that frame shows, or is about to.
     document: String,
-    /// True once somebody scrolled.
+    /// True once the page was scrolled.
     pub scrolled: bool,
 }
 

@@ -204,7 +204,7 @@ impl Tab {
         let started = Instant::now();
         while started.elapsed() < RETURN {
             sleep(Duration::from_millis(50)).await;
-            // Between two pages there is nobody to answer.
+            // Between two documents no execution context answers.
             if let Ok(Some(answer)) = self.evaluate::<Option<(bool, Vec<String>)>>(RETURNED).await {
                 return Ok((Some(answer.0), answer.1));
             }

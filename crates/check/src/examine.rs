@@ -7,7 +7,7 @@ use std::{
     sync::{Arc, Mutex, PoisonError},
 };
 
-use crate::fetch::Head;
+use crate::fetch::FileHeader;
 use base64::{Engine, prelude::BASE64_STANDARD};
 use kivet_image::{Limits, Raster, draw, encode, few_colours, metadata, probe};
 use kivet_page::observation::{Area, Fitted, PictureFile, Placement};
@@ -36,14 +36,14 @@ fn examine(bytes: &[u8]) -> PictureFile {
 }
 
 /// What the beginning of a file says of it.
-fn examine_part(head: &Head) -> PictureFile {
-    let facts = probe(&as_if_whole(head), LIMITS).ok().map(|facts| by_weight(facts, head.length));
-    let metadata = metadata(&head.bytes);
+fn examine_part(header: &FileHeader) -> PictureFile {
+    let facts = probe(&as_if_whole(header), LIMITS).ok().map(|facts| by_weight(facts, header.length));
+    let metadata = metadata(&header.bytes);
     PictureFile {
         few_colours: false,
-        bytes: head.length,
+        bytes: header.length,
         // The length tells apart what begins alike.
-        hash: format!("{}-{}", blake3::hash(&head.bytes).to_hex(), head.length),
+        hash: format!("{}-{}", blake3::hash(&header.bytes).to_hex(), header.length),
         metadata_bytes: metadata.bytes,
         has_location: metadata.has_location,
         facts,
@@ -51,17 +51,17 @@ fn examine_part(head: &Head) -> PictureFile {
 }
 
 /// An AVIF says at its beginning where its pictures lie, and is refused if they lie beyond its end.
-fn as_if_whole(head: &Head) -> Cow<'_, [u8]> {
-    const MOST: u64 = 64 << 20;
-    if head.bytes.get(4..8) != Some(b"ftyp") || head.length > MOST {
-        return Cow::Borrowed(&head.bytes);
+fn as_if_whole(header: &FileHeader) -> Cow<'_, [u8]> {
+    const MAX: u64 = 64 << 20;
+    if header.bytes.get(4..8) != Some(b"ftyp") || header.length > MAX {
+        return Cow::Borrowed(&header.bytes);
     }
-    let mut bytes = head.bytes.clone();
-    bytes.resize(head.length as usize, 0);
+    let mut bytes = header.bytes.clone();
+    bytes.resize(header.length as usize, 0);
     Cow::Owned(bytes)
 }
 
-/// Flat art is told by the bytes it takes a pixel; of those a head is only a part.
+/// Flat art is told by the bytes it takes a pixel; of those a header is only a part.
 fn by_weight(facts: Facts, length: u64) -> Facts {
     let heavy = length as f64 > FLAT_BYTES_PER_PIXEL * facts.size.pixels() as f64;
     let kind = if heavy && facts.format == Format::Png { Kind::Photo } else { facts.kind };
@@ -73,7 +73,7 @@ const FLAT_BYTES_PER_PIXEL: f64 = 0.4;
 
 /// True if this version can decode it.
 fn is_drawn(facts: &Facts) -> bool {
-    !facts.motion && facts.format != Format::Svg
+    !facts.animated && facts.format != Format::Svg
 }
 
 /// What one rendition was made of: the file, the part and the size.
@@ -113,9 +113,9 @@ impl Scales {
         remembered(&self.files, blake3::hash(bytes), || examine(bytes))
     }
 
-    /// What is known of a file from its head: all of it where the head is the whole file.
-    pub fn examine_head(&self, head: &Head) -> PictureFile {
-        if head.is_whole() { self.examine(&head.bytes) } else { examine_part(head) }
+    /// What is known of a file from its header: all of it where the header is the whole file.
+    pub fn examine_header(&self, header: &FileHeader) -> PictureFile {
+        if header.is_whole() { self.examine(&header.bytes) } else { examine_part(header) }
     }
 
     /// The bytes that what is seen of a picture would take at `density`, by really making it. What this version cannot
@@ -138,7 +138,7 @@ impl Scales {
     }
 }
 
-/// What is predicted to be needed of a file of which only the head is known.
+/// What is predicted to be needed of a file of which only the header is known.
 pub fn predict(file: &PictureFile, at: &Placement, density: f64) -> Fitted {
     let as_it_is = as_it_is(file);
     let Some(facts) = file.facts.as_ref().filter(|facts| is_drawn(facts)) else { return as_it_is };
@@ -179,7 +179,7 @@ fn plan(facts: &Facts, at: &Placement, density: f64) -> Plan {
     };
     let side = |seen: f64, available: f64| (seen * density).min(available).round().max(1.0) as u32;
     let size = Size::new(side(at.seen.width, crop.width), side(at.seen.height, crop.height));
-    Plan { turned: facts.orientation, crop, drawn: size, canvas: None, size, held_back_from: None }
+    Plan { turned: facts.orientation, crop, drawn: size, canvas: None, size, requested_size: None }
 }
 
 fn lightest(bytes: &[u8], facts: &Facts, flat: bool, plan: &Plan) -> Lightest {

@@ -1,4 +1,4 @@
-//! Fetching for text mode: pages whole, pictures by their heads; each once, a few at a time from one host, and saying
+//! Fetching for text mode: pages whole, pictures by their headers; each once, a few at a time from one host, and saying
 //! who asks.
 
 use std::{
@@ -23,8 +23,8 @@ const PER_HOST: usize = 4;
 /// How long an answer may take.
 const PATIENCE: Duration = Duration::from_secs(20);
 
-/// Bytes of a picture that are read: enough for every format's head, with a profile and a thumbnail before it.
-const HEAD: usize = 128 << 10;
+/// Bytes of a picture that are read: enough for every format's header, with a profile and a thumbnail before it.
+const HEADER_BYTES: usize = 128 << 10;
 
 /// What Chromium sends for pictures.
 const ACCEPT: &str = "image/jxl,image/avif,image/webp,image/apng,image/svg+xml,image/*,*/*;q=0.8";
@@ -34,7 +34,7 @@ const REMEMBERED: usize = 512;
 
 /// The beginning of an answer.
 #[derive(Debug, Default)]
-pub struct Head {
+pub struct FileHeader {
     /// Its address after redirects.
     pub url: String,
     /// The redirects on the way.
@@ -53,21 +53,21 @@ pub struct Head {
     pub from_server: bool,
 }
 
-impl Head {
+impl FileHeader {
     /// True if all of it was read.
     pub fn is_whole(&self) -> bool {
         self.bytes.len() as u64 == self.length
     }
 }
 
-type Remembered = HashMap<String, Arc<OnceCell<Arc<Head>>>>;
+type Remembered = HashMap<String, Arc<OnceCell<Arc<FileHeader>>>>;
 
 /// Fetches. Cheap to clone.
 #[derive(Clone)]
 pub struct Fetcher {
     client: Client,
     hosts: Arc<Mutex<HashMap<String, Arc<Semaphore>>>>,
-    heads: Arc<Mutex<Remembered>>,
+    headers: Arc<Mutex<Remembered>>,
 }
 
 impl Fetcher {
@@ -82,7 +82,7 @@ impl Fetcher {
             .redirect(Policy::none())
             .build()
             .map_err(|error| CheckError::Fetch { url: "anything".to_owned(), problem: error.to_string() })?;
-        Ok(Self { client, hosts: Arc::default(), heads: Arc::default() })
+        Ok(Self { client, hosts: Arc::default(), headers: Arc::default() })
     }
 
     /// A page or stylesheet, whole.
@@ -116,27 +116,27 @@ impl Fetcher {
         Ok((text, no_store))
     }
 
-    /// The head of a picture, fetched once. `root` is what `/` stands for in a page that is a file.
-    pub async fn head(&self, url: &Url, root: Option<&Path>) -> Arc<Head> {
+    /// The header of a picture, fetched once. `root` is what `/` stands for in a page that is a file.
+    pub async fn header(&self, url: &Url, root: Option<&Path>) -> Arc<FileHeader> {
         let cell = {
-            let mut heads = self.heads.lock().unwrap_or_else(PoisonError::into_inner);
-            if heads.len() >= REMEMBERED {
-                heads.clear();
+            let mut headers = self.headers.lock().unwrap_or_else(PoisonError::into_inner);
+            if headers.len() >= REMEMBERED {
+                headers.clear();
             }
-            Arc::clone(heads.entry(url.to_string()).or_default())
+            Arc::clone(headers.entry(url.to_string()).or_default())
         };
-        Arc::clone(cell.get_or_init(|| async { Arc::new(self.read_head(url, root).await) }).await)
+        Arc::clone(cell.get_or_init(|| async { Arc::new(self.read_header(url, root).await) }).await)
     }
 
-    async fn read_head(&self, url: &Url, root: Option<&Path>) -> Head {
+    async fn read_header(&self, url: &Url, root: Option<&Path>) -> FileHeader {
         if let Some(path) = file_of(url, root) {
-            return file_head(url, &path).await;
+            return local_header(url, &path).await;
         }
         let _turn = self.turn(url).await;
         let mut redirects = Vec::new();
         match self.follow(url, ACCEPT, &mut redirects).await {
             Ok((answer, last)) => of_answer(answer, last, redirects).await,
-            Err(_) => Head { url: url.to_string(), redirects, from_server: true, ..Head::default() },
+            Err(_) => FileHeader { url: url.to_string(), redirects, from_server: true, ..FileHeader::default() },
         }
     }
 
@@ -150,9 +150,9 @@ impl Fetcher {
     }
 
     async fn follow(&self, url: &Url, accept: &str, redirects: &mut Vec<Redirect>) -> Result<(Response, Url), String> {
-        const MOST: usize = 10;
+        const MAX: usize = 10;
         let mut url = url.clone();
-        for _ in 0..MOST {
+        for _ in 0..MAX {
             let request = self.client.get(url.clone()).header(header::ACCEPT, accept);
             let answer = request.send().await.map_err(|error| reason(&error))?;
             let next = answer.headers().get(header::LOCATION).and_then(|value| url.join(value.to_str().ok()?).ok());
@@ -164,7 +164,7 @@ impl Fetcher {
                 _ => return Ok((answer, url)),
             }
         }
-        Err(format!("it is sent on more than {MOST} times"))
+        Err(format!("it is sent on more than {MAX} times"))
     }
 }
 
@@ -193,21 +193,21 @@ pub fn file_of(url: &Url, root: Option<&Path>) -> Option<PathBuf> {
     Some(within.unwrap_or(path))
 }
 
-async fn file_head(url: &Url, path: &Path) -> Head {
+async fn local_header(url: &Url, path: &Path) -> FileHeader {
     use tokio::io::AsyncReadExt;
-    let mut head = Head { url: url.to_string(), status: 404, ..Head::default() };
-    let Ok(file) = tokio::fs::File::open(path).await else { return head };
-    let Ok(about) = file.metadata().await else { return head };
-    if about.is_file() && file.take(HEAD as u64).read_to_end(&mut head.bytes).await.is_ok() {
-        head.status = 200;
-        head.length = about.len();
+    let mut header = FileHeader { url: url.to_string(), status: 404, ..FileHeader::default() };
+    let Ok(file) = tokio::fs::File::open(path).await else { return header };
+    let Ok(about) = file.metadata().await else { return header };
+    if about.is_file() && file.take(HEADER_BYTES as u64).read_to_end(&mut header.bytes).await.is_ok() {
+        header.status = 200;
+        header.length = about.len();
     }
-    head
+    header
 }
 
-async fn of_answer(answer: Response, url: Url, redirects: Vec<Redirect>) -> Head {
+async fn of_answer(answer: Response, url: Url, redirects: Vec<Redirect>) -> FileHeader {
     let read = |name| answer.headers().get(name).and_then(|value: &header::HeaderValue| value.to_str().ok());
-    let mut head = Head {
+    let mut header = FileHeader {
         url: url.to_string(),
         redirects,
         status: i64::from(answer.status().as_u16()),
@@ -219,11 +219,11 @@ async fn of_answer(answer: Response, url: Url, redirects: Vec<Redirect>) -> Head
     };
     let mut body = answer.bytes_stream();
     while let Some(Ok(piece)) = body.next().await {
-        head.bytes.extend_from_slice(&piece);
-        if head.bytes.len() >= HEAD {
+        header.bytes.extend_from_slice(&piece);
+        if header.bytes.len() >= HEADER_BYTES {
             break;
         }
     }
-    head.length = head.length.max(head.bytes.len() as u64);
-    head
+    header.length = header.length.max(header.bytes.len() as u64);
+    header
 }

@@ -1,4 +1,4 @@
-//! Text mode: a page read, styled and laid out as far as that goes without a browser, and the heads of its pictures.
+//! Text mode: a page read, styled and laid out as far as that goes without a browser, and the headers of its pictures.
 
 use std::{
     collections::{BTreeMap, HashMap},
@@ -18,7 +18,7 @@ use crate::{
     CheckError, CheckOptions, Fetcher, Looked, Place, Target,
     browse::{beside, seen},
     examine::{Scales, predict},
-    fetch::Head,
+    fetch::FileHeader,
 };
 
 /// Heads fetched at the same time for one page.
@@ -32,7 +32,7 @@ struct Read {
     no_store: bool,
     sheets: Vec<(String, String)>,
     files: HashMap<String, PictureFile>,
-    heads: HashMap<String, std::sync::Arc<Head>>,
+    headers: HashMap<String, std::sync::Arc<FileHeader>>,
 }
 
 /// Reads a page for each of the options' devices.
@@ -52,7 +52,8 @@ pub async fn read(
         Place::Web(_) => None,
     };
     let (html, no_store) = fetcher.page(&url).await?;
-    let mut read = Read { sheets: Vec::new(), files: HashMap::new(), heads: HashMap::new(), url, root, html, no_store };
+    let mut read =
+        Read { sheets: Vec::new(), files: HashMap::new(), headers: HashMap::new(), url, root, html, no_store };
     read.fetch_sheets(fetcher).await;
     // Which candidates are taken does not hang on the pictures; where they stand does.
     let first: Vec<Observation> = options.devices.iter().map(|device| read.observe(device)).collect();
@@ -111,49 +112,48 @@ impl Read {
         urls.dedup();
         let root = self.root.as_deref();
         let fetch = |url: String| async move {
-            let head = match Url::parse(&url) {
-                Ok(parsed) => Some(fetcher.head(&parsed, root).await),
+            let header = match Url::parse(&url) {
+                Ok(parsed) => Some(fetcher.header(&parsed, root).await),
                 Err(_) => None,
             };
-            (url, head)
+            (url, header)
         };
-        let heads: Vec<_> = futures::stream::iter(urls).map(fetch).buffer_unordered(AT_ONCE).collect().await;
-        for (url, head) in heads {
-            let Some(head) = head else { continue };
-            if head.status == 200 {
-                self.files.insert(url.clone(), scales.examine_head(&head));
+        let headers: Vec<_> = futures::stream::iter(urls).map(fetch).buffer_unordered(AT_ONCE).collect().await;
+        for (url, header) in headers {
+            let Some(header) = header else { continue };
+            if header.status == 200 {
+                self.files.insert(url.clone(), scales.examine_header(&header));
             }
-            self.heads.insert(url, head);
+            self.headers.insert(url, header);
         }
     }
 
     /// Puts what was fetched into what was worked out.
     fn complete(&self, page: &mut Observation, scales: &Scales) {
         for request in page.requests.iter_mut().filter(|request| request.is_picture) {
-            let Some(head) = self.heads.get(&request.url) else { continue };
-            request.status = head.status;
-            request.media_type.clone_from(&head.media_type);
-            request.bytes = if head.status == 200 { head.length } else { 0 };
-            request.lifetime_s = head.lifetime_s;
-            request.headers_count = head.from_server;
-            request.redirects.clone_from(&head.redirects);
-            if !head.redirects.is_empty() {
-                request.url.clone_from(&head.url);
+            let Some(header) = self.headers.get(&request.url) else { continue };
+            request.status = header.status;
+            request.media_type.clone_from(&header.media_type);
+            request.bytes = if header.status == 200 { header.length } else { 0 };
+            request.lifetime_s = header.lifetime_s;
+            request.headers_count = header.from_server;
+            request.redirects.clone_from(&header.redirects);
+            if !header.redirects.is_empty() {
+                request.url.clone_from(&header.url);
             }
         }
         let density = page.device.density;
         for place in &mut page.uses {
             let file = self.files.get(&place.url);
-            let whole = self.heads.get(&place.url).filter(|head| head.is_whole());
+            let whole = self.headers.get(&place.url).filter(|header| header.is_whole());
             // What was fetched whole is small enough to be made anew; of the rest the weight is predicted.
-            place.fitted =
-                file.and_then(|file| {
-                    let at = seen(place, file)?;
-                    Some(whole.map_or_else(
-                        || predict(file, &at, density),
-                        |head| scales.weigh(&head.bytes, file, &at, density),
-                    ))
-                });
+            place.fitted = file.and_then(|file| {
+                let at = seen(place, file)?;
+                Some(whole.map_or_else(
+                    || predict(file, &at, density),
+                    |header| scales.weigh(&header.bytes, file, &at, density),
+                ))
+            });
         }
     }
 
@@ -164,10 +164,10 @@ impl Read {
             else {
                 continue;
             };
-            let head = fetcher.head(&vector, self.root.as_deref()).await;
+            let header = fetcher.header(&vector, self.root.as_deref()).await;
             let is_vector =
-                scales.examine_head(&head).facts.is_some_and(|facts| facts.format == kivet_recipe::Format::Svg);
-            place.vector_beside = (head.status == 200 && is_vector).then(|| vector.to_string());
+                scales.examine_header(&header).facts.is_some_and(|facts| facts.format == kivet_recipe::Format::Svg);
+            place.vector_beside = (header.status == 200 && is_vector).then(|| vector.to_string());
         }
     }
 }
@@ -184,7 +184,7 @@ async fn up_front(embed: &Embed, device: &Device, root: Option<&Path>, fetcher: 
     let inner: Vec<Url> = addresses.iter().filter_map(|address| url.join(address).ok()).collect();
     let mut bytes = html.len() as u64;
     for address in inner {
-        bytes += fetcher.head(&address, root).await.length;
+        bytes += fetcher.header(&address, root).await.length;
     }
     bytes
 }

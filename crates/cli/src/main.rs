@@ -1,6 +1,6 @@
 //! The `kivet` command: starts the service, and speaks to a running one.
 //!
-//! Exit codes: 0 done, 1 could not be done, 2 asked for wrongly, 3 a check found waste it was told to fail on.
+//! Exit codes: 0 done, 1 could not be done, 2 usage error, 3 a check found waste it was told to fail on.
 
 mod client;
 mod commands;
@@ -15,7 +15,7 @@ use clap::{Parser, Subcommand};
 #[command(
     name = "kivet",
     version,
-    after_help = "Exit codes: 0 done, 1 could not be done, 2 asked for wrongly; 3 a check found waste it was told to fail on."
+    after_help = "Exit codes: 0 done, 1 could not be done, 2 usage error; 3 a check found waste it was told to fail on."
 )]
 struct Kivet {
     #[command(subcommand)]
@@ -39,7 +39,7 @@ enum Command {
     Library(commands::library::Library),
     /// Write the markup for an original in a layout.
     Markup(commands::markup::Markup),
-    /// Say what pages waste on pictures, what that costs and how to mend it.
+    /// Say what pages waste on pictures, what that costs and how to fix it.
     Check(commands::check::Check),
     /// Print a fresh sign-in link to the console.
     Console(commands::console::Console),

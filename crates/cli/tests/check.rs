@@ -57,12 +57,12 @@ fn a_folder_is_checked_and_reported_in_every_form() {
     let forms = ["r.json", "r.html", "r.sarif", "r.xml", "r.md"].map(path);
     let mut arguments = vec![site.as_str(), "--text"];
     forms.iter().for_each(|form| arguments.extend(["--report", form]));
-    let said = ends(&arguments, 0, &["more-pixels-than-shown", "alt-missing", "line 5", "nothing to mend was found"]);
+    let said = ends(&arguments, 0, &["more-pixels-than-shown", "alt-missing", "line 5", "nothing to fix was found"]);
     assert!(said.contains("careless.html") && said.contains("plain.html"));
 
     let read = |at: usize| std::fs::read_to_string(&forms[at]).unwrap();
     let json: Value = serde_json::from_str(&read(0)).unwrap();
-    assert_eq!((json["version"].as_u64(), json["mode"].as_str()), (Some(1), Some("text")));
+    assert_eq!((json["version"].as_u64(), json["mode"].as_str()), (Some(2), Some("text")));
     let phone = &json["pages"][0]["devices"][1];
     assert!(phone["sent"].as_u64().unwrap() > 3_000_000 && phone["needed"].as_u64().unwrap() < 100_000);
     assert!(read(1).contains("<section>") && read(4).contains("| phone | 3.31 MB |"), "{}", read(4));
@@ -76,7 +76,7 @@ fn budgets_and_baselines_decide_the_exit_code() {
     let folder = site();
     let page = folder.path().join("careless.html").display().to_string();
     let baseline = folder.path().join("baseline.json").display().to_string();
-    ends(&[&page, "--text", "--fail-on", "moving-gif,sent>9MB"], 0, &[]);
+    ends(&[&page, "--text", "--fail-on", "animated-gif,sent>9MB"], 0, &[]);
     ends(&[&page, "--text", "--fail-on", "alt-missing"], 3, &["failed:", "alt-missing at"]);
     ends(&[&page, "--text", "--device", "laptop", "--fail-on", "wasted>1MB"], 3, &["wasted>1000000, it is"]);
     ends(&[&page, "--text", "--report", &baseline], 0, &[]);
@@ -92,7 +92,7 @@ fn budgets_and_baselines_decide_the_exit_code() {
         "careless.html",
         "<img src=\"pictures/lanterns.jpg\" width=\"300\" alt=\"Lit kites above a field\">",
     );
-    ends(&[&page, "--text", "--against", &baseline], 0, &["mended  alt-missing", "1 mended, 0 new"]);
+    ends(&[&page, "--text", "--against", &baseline], 0, &["fixed  alt-missing", "1 fixed, 0 new"]);
 }
 
 #[test]

@@ -49,8 +49,8 @@ pub enum ImageError {
         /// The limit, in MiB.
         limit: u64,
     },
-    /// Nobody wants the result any more.
-    #[error("the work was stopped: nobody waits for it any more")]
+    /// The work was cancelled.
+    #[error("the work was cancelled: no request waits for it any more")]
     Stopped,
     /// It took longer than the limits allow.
     #[error("the work took longer than allowed and was stopped; ask for a smaller rendition")]
@@ -79,8 +79,8 @@ pub enum ImageError {
         /// What the encoder said.
         problem: String,
     },
-    /// A rendition could not be compared with its ideal.
-    #[error("the likeness could not be scored: {problem}")]
+    /// A rendition could not be compared with its reference.
+    #[error("the file could not be scored: {problem}")]
     NotScored {
         /// What the scorer said.
         problem: String,

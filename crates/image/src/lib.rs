@@ -17,14 +17,13 @@
 //! [`probe`] reads facts without decoding pixels, [`render`] follows a [`Choice`](kivet_recipe::Choice),
 //! [`encode`] writes one [`Raster`].
 
+mod analysis;
 mod colour;
 mod decode;
 mod encode;
 mod error;
 mod filter;
-mod likeness;
 mod limits;
-mod looks;
 mod metadata;
 mod overlay;
 mod probe;
@@ -34,23 +33,24 @@ mod refine;
 mod render;
 mod resample;
 mod riff;
+mod score;
 mod svg;
 
+pub use analysis::{analyse, analyse_small, few_colours, find_trim_box};
 pub use decode::{Reading, RowSource, open, reduction_for};
 pub use encode::{Writing, encode, write};
 pub use error::ImageError;
-pub use likeness::{Ideal, Probe};
 pub use limits::{Limits, Work};
-pub use looks::{content, few_colours, look, looks_of};
 pub use metadata::{Credit, Kept, Metadata, credit, kept, metadata, without_location};
 pub use overlay::{Assets, Overlay};
 pub use probe::probe;
 pub use raster::Raster;
 pub use reduction::Reduction;
-pub use refine::{Found, Glanced, at_a_glance, refine, sample};
+pub use refine::{FirstEncode, Found, encode_first, refine, sample};
 pub use render::{Rendition, Task, Timings, draw, draw_edited, finish, render};
 pub(crate) use render::{draw_plan, redraw, redraw_turned, resampled};
 pub use resample::resample;
+pub use score::{Probe, Reference};
 pub use svg::Fonts;
 
 /// True if this build reads and writes JPEG XL.

@@ -19,7 +19,7 @@ pub struct Limits {
     pub pixels: u64,
     /// The most bytes a file may have.
     pub bytes: u64,
-    /// The most frames a moving picture may have.
+    /// The most frames an animated picture may have.
     pub frames: u32,
     /// The most memory for a picture that cannot be read row by row, in bytes.
     pub whole: u64,

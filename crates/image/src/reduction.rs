@@ -28,7 +28,7 @@ pub struct Reduction {
 impl Reduction {
     /// True if an original is worth a reduction at all.
     pub fn is_worth(facts: &Facts) -> bool {
-        facts.size.pixels() >= WORTH_FROM && !facts.motion && facts.format != Format::Svg
+        facts.size.pixels() >= WORTH_FROM && !facts.animated && facts.format != Format::Svg
     }
 
     /// Makes the largest reduction of an original.
@@ -81,11 +81,11 @@ impl Reduction {
         plan.crop.width * plan.crop.height * scale * scale >= ENOUGH * plan.drawn.pixels() as f64
     }
 
-    /// As kept on disk: sizes, gamut and channels in a short head, then the pixels.
+    /// As kept on disk: sizes, gamut and channels in a short header, then the pixels.
     pub fn to_bytes(&self) -> Vec<u8> {
         let Size { width, height } = self.raster.size();
-        let head = [width, height, self.of.width, self.of.height, u32::from(self.gamut == Gamut::DisplayP3)];
-        let mut bytes: Vec<u8> = head.into_iter().flat_map(u32::to_be_bytes).collect();
+        let header = [width, height, self.of.width, self.of.height, u32::from(self.gamut == Gamut::DisplayP3)];
+        let mut bytes: Vec<u8> = header.into_iter().flat_map(u32::to_be_bytes).collect();
         bytes.push(self.raster.channels() as u8);
         bytes.extend(self.raster.bytes());
         bytes
@@ -93,20 +93,20 @@ impl Reduction {
 
     /// What [`to_bytes`](Self::to_bytes) wrote; `None` if it is not that.
     pub fn from_bytes(bytes: &[u8]) -> Option<Self> {
-        let (head, rest) = bytes.split_at_checked(20)?;
+        let (header, rest) = bytes.split_at_checked(20)?;
         let (channels, pixels) = rest.split_first()?;
-        let word = |i: usize| head[i * 4..].first_chunk::<4>().map(|word| u32::from_be_bytes(*word));
+        let word = |i: usize| header[i * 4..].first_chunk::<4>().map(|word| u32::from_be_bytes(*word));
         let raster = Raster::new(Size::new(word(0)?, word(1)?), *channels == 4, pixels.to_vec())?;
         let gamut = if word(4)? == 1 { Gamut::DisplayP3 } else { Gamut::Srgb };
         Some(Self { raster, of: Size::new(word(2)?, word(3)?), gamut })
     }
 
-    /// A look at the original through it.
+    /// Analyses the original through it.
     ///
     /// # Errors
     /// Never in practice: its pixels are at hand.
-    pub fn look(&self, facts: &Facts) -> Result<kivet_recipe::Looks, ImageError> {
-        crate::looks::look_through(&self.raster, facts)
+    pub fn analyse(&self, facts: &Facts) -> Result<kivet_recipe::Analysis, ImageError> {
+        crate::analysis::analyse_stored(&self.raster, facts)
     }
 
     /// Bytes it takes.

@@ -1,17 +1,15 @@
-//! Finding the setting that meets a fidelity: at a glance for somebody waiting, by search for nobody waiting.
+//! Finding the encoder setting that meets a fidelity target.
 
-use kivet_recipe::{
-    Effort, Encoding, Fidelity, Finalist, Format, REFINED, Sample, Search, Size, container_bytes, search,
-};
+use kivet_recipe::{Effort, Encoding, Fidelity, Format, REFINED, Sample, Search, Size, Trial, container_bytes, search};
 
-use crate::{Ideal, ImageError, Raster, Writing, likeness::Sheet, write};
+use crate::{ImageError, Raster, Reference, Writing, score::Tiles, write};
 
-/// The parts on which a setting is found for a larger picture.
-const GLANCE: Sheet = Sheet { part: Size::new(256, 256), across: 2, down: 2 };
+/// The tiles on which a setting is found for a larger picture.
+const TILES: Tiles = Tiles { tile: Size::new(256, 256), across: 2, down: 2 };
 
-/// A first answer this near its target is near enough, in points: on parts of it, and as a whole.
-const GLANCED: f32 = 3.0;
-const GLANCED_WHOLE: f32 = 5.0;
+/// A first response is near enough within this much of its target: on tiles of it, and as a whole.
+const MAX_MISS: f32 = 3.0;
+const MAX_MISS_WHOLE: f32 = 5.0;
 
 /// What a search found.
 #[derive(Clone, Debug)]
@@ -19,100 +17,106 @@ pub struct Found {
     /// The file nearest the target.
     pub bytes: Vec<u8>,
     /// What it is worth.
-    pub finalist: Finalist,
+    pub trial: Trial,
     /// All that was tried, in order.
     pub tried: Vec<Sample>,
 }
 
-/// A file for somebody waiting.
+/// The file of a first response.
 #[derive(Clone, Debug)]
-pub struct Glanced {
+pub struct FirstEncode {
     /// The file.
     pub bytes: Vec<u8>,
     /// The encoder's setting.
     pub setting: f32,
-    /// Its likeness, if this very file was scored.
+    /// Its score, if this very file was scored.
     pub fidelity: Option<f32>,
 }
 
-/// Encodes `raster` for somebody waiting: led by the settings `expected` to give so many points, corrected by what it
-/// shows. Of a large one a few parts lead to the setting, and it is written once more if they misled.
+/// Encodes `raster` for a first response: starts from the setting that `expected` gives for a score and corrects it by what it
+/// shows. Of a large one a few tiles lead to the setting, and it is written once more if they misled.
 ///
-/// Memory: that of [`Ideal::new`], 40 bytes a pixel.
+/// Memory: that of [`Reference::new`], 40 bytes a pixel.
 ///
 /// # Errors
 /// If it cannot be encoded or scored.
-pub fn at_a_glance(
+pub fn encode_first(
     raster: &Raster,
     (format, expected): (Format, &dyn Fn(f32) -> f32),
     target: Fidelity,
     writing: &Writing,
-) -> Result<Glanced, ImageError> {
-    let parts = GLANCE.cut(raster);
-    let shown = parts.as_ref().unwrap_or(raster);
-    let ideal = Ideal::new(shown, writing.gamut);
-    let found =
-        searched(shown, &ideal, format, search(format, target, GLANCED, Effort::Fast, expected), writing, &|_| true)?;
-    let Finalist { setting, fidelity, .. } = found.finalist;
-    if parts.is_none() {
-        return Ok(Glanced { bytes: found.bytes, setting, fidelity: Some(fidelity) });
+) -> Result<FirstEncode, ImageError> {
+    let tiles = TILES.cut(raster);
+    let shown = tiles.as_ref().unwrap_or(raster);
+    let reference = Reference::new(shown, writing.gamut);
+    let found = searched(
+        shown,
+        &reference,
+        format,
+        search(format, target, MAX_MISS, Effort::Fast, expected),
+        writing,
+        &|_| true,
+    )?;
+    let Trial { setting, fidelity, .. } = found.trial;
+    if tiles.is_none() {
+        return Ok(FirstEncode { bytes: found.bytes, setting, fidelity: Some(fidelity) });
     }
     let written =
         |setting: f32| write(raster, format, &Writing { encoding: Encoding::Lossy { setting }, ..writing.clone() });
     let bytes = written(setting)?;
-    let fidelity = Ideal::new(raster, writing.gamut).likeness(&bytes)?;
+    let fidelity = Reference::new(raster, writing.gamut).score(&bytes)?;
     let goal = f32::from(target.get());
-    // As far along the expected line as the whole lies from its parts.
+    // Shift the setting by the error measured on the whole picture.
     let better = (setting + expected(2.0 * goal - fidelity) - expected(goal)).clamp(0.0, 100.0);
-    if (fidelity - goal).abs() <= GLANCED_WHOLE || (better - setting).abs() < 0.5 {
-        return Ok(Glanced { bytes, setting, fidelity: Some(fidelity) });
+    if (fidelity - goal).abs() <= MAX_MISS_WHOLE || (better - setting).abs() < 0.5 {
+        return Ok(FirstEncode { bytes, setting, fidelity: Some(fidelity) });
     }
-    Ok(Glanced { bytes: written(better)?, setting: better, fidelity: None })
+    Ok(FirstEncode { bytes: written(better)?, setting: better, fidelity: None })
 }
 
-/// Encodes `raster` until its likeness to `ideal` meets `target`, led by the settings `expected` to give so many points.
+/// Encodes `raster` until its score to `reference` meets `target`, starting from the setting that `expected` gives for a score.
 /// `goes_on` is asked before every encode, with the nearest so far: it may wait, for work that comes first, and end the search.
 ///
 /// # Errors
 /// If it cannot be encoded or scored.
 pub fn refine(
     raster: &Raster,
-    ideal: &Ideal,
+    reference: &Reference,
     (format, expected): (Format, &dyn Fn(f32) -> f32),
     target: Fidelity,
     writing: &Writing,
-    goes_on: &dyn Fn(Option<&Finalist>) -> bool,
+    goes_on: &dyn Fn(Option<&Trial>) -> bool,
 ) -> Result<Found, ImageError> {
-    searched(raster, ideal, format, search(format, target, REFINED, writing.effort, expected), writing, goes_on)
+    searched(raster, reference, format, search(format, target, REFINED, writing.effort, expected), writing, goes_on)
 }
 
 fn searched(
     raster: &Raster,
-    ideal: &Ideal,
+    reference: &Reference,
     format: Format,
     mut search: Search<'_>,
     writing: &Writing,
-    goes_on: &dyn Fn(Option<&Finalist>) -> bool,
+    goes_on: &dyn Fn(Option<&Trial>) -> bool,
 ) -> Result<Found, ImageError> {
     let target = search.target();
-    let mut best: Option<(Vec<u8>, Finalist)> = None;
+    let mut best: Option<(Vec<u8>, Trial)> = None;
     let mut tried = Vec::new();
     while let Some(setting) = search.next_setting() {
         if !goes_on(best.as_ref().map(|(_, nearest)| nearest)) {
             break;
         }
         let bytes = write(raster, format, &Writing { encoding: Encoding::Lossy { setting }, ..writing.clone() })?;
-        let fidelity = ideal.likeness(&bytes)?;
+        let fidelity = reference.score(&bytes)?;
         search.tried(setting, fidelity);
         tried.push(sample(raster, format, setting, fidelity, bytes.len()));
-        let found = Finalist { setting, fidelity, bytes: bytes.len() as u64 };
+        let found = Trial { setting, fidelity, bytes: bytes.len() as u64 };
         if best.as_ref().is_none_or(|(_, best)| found.misses(target) < best.misses(target)) {
             best = Some((bytes, found));
         }
     }
-    let (bytes, finalist) =
+    let (bytes, trial) =
         best.ok_or_else(|| ImageError::NotScored { problem: "the search tried nothing".to_owned() })?;
-    Ok(Found { bytes, finalist, tried })
+    Ok(Found { bytes, trial, tried })
 }
 
 /// A scored file as curves remember it.

@@ -9,7 +9,7 @@ use crate::{
     decode::{self, Reading, RowSource},
     encode::{
         Writing,
-        moving::{self, Moment},
+        animation::{self, TimedFrame},
         write,
     },
     filter, metadata, resample, svg,
@@ -53,7 +53,7 @@ pub struct Task<'a> {
 /// Makes the rendition that `choice` describes of the original in `bytes`.
 ///
 /// Memory: the resampler's (see [`resample`]), the output's pixels (four floats each while filters run), and for
-/// originals without rows (progressive JPEG, interlaced PNG, WebP, AVIF, JPEG XL, BMP, TIFF, moving pictures) the whole
+/// originals without rows (progressive JPEG, interlaced PNG, WebP, AVIF, JPEG XL, BMP, TIFF, animated pictures) the whole
 /// original within [`Limits::whole`].
 ///
 /// # Errors
@@ -66,7 +66,7 @@ pub fn render(bytes: &[u8], facts: &Facts, choice: &Choice, task: &Task<'_>) -> 
         }
         Encoding::Original if choice.edits.keep == Some(Keep::All) => Ok(passed_on(choice, facts.size, bytes.to_vec())),
         Encoding::Original => Ok(passed_on(choice, facts.size, metadata::without_location(bytes, facts.format))),
-        _ if choice.moving => render_moving(bytes, facts, choice, task),
+        _ if choice.animated => render_animated(bytes, facts, choice, task),
         _ => {
             let started = Instant::now();
             let raster = draw_edited(bytes, facts, choice, task)?;
@@ -161,12 +161,12 @@ fn writing(bytes: &[u8], facts: &Facts, choice: &Choice) -> Writing {
     }
 }
 
-fn render_moving(bytes: &[u8], facts: &Facts, choice: &Choice, task: &Task<'_>) -> Result<Rendition, ImageError> {
+fn render_animated(bytes: &[u8], facts: &Facts, choice: &Choice, task: &Task<'_>) -> Result<Rendition, ImageError> {
     let started = Instant::now();
     let frames = decode::frames(bytes, facts, task.limits)?;
-    let (plays, space) = (frames.plays, frames.space.clone());
+    let (loop_count, space) = (frames.loop_count, frames.space.clone());
     let mut drawing = Duration::ZERO;
-    let mut moments = frames.map(|frame| {
+    let mut timed_frames = frames.map(|frame| {
         task.work.go_on()?;
         let drawn = Instant::now();
         let frame = frame?;
@@ -180,15 +180,15 @@ fn render_moving(bytes: &[u8], facts: &Facts, choice: &Choice, task: &Task<'_>) 
             None => raster,
         };
         drawing += drawn.elapsed();
-        Ok(Moment { raster, shown_ms })
+        Ok(TimedFrame { raster, shown_ms })
     });
     let size = choice.plan.size;
-    let bytes = moving::write(choice.format, size, plays, &mut moments, &writing(bytes, facts, choice))?;
+    let bytes = animation::write(choice.format, size, loop_count, &mut timed_frames, &writing(bytes, facts, choice))?;
     let timings = Timings { draw: drawing, encode: started.elapsed().saturating_sub(drawing) };
     Ok(Rendition { format: choice.format, size, bytes, timings })
 }
 
-/// The pixels of a plan in sRGB: cropped, resampled, turned, on its canvas; transparent parts kept. A moving picture
+/// The pixels of a plan in sRGB: cropped, resampled, turned, on its canvas; transparent parts kept. An animated picture
 /// gives its first frame.
 ///
 /// # Errors

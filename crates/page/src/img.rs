@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use kivet_recipe::{Facts, Recipe, Rung, ladder};
+use kivet_recipe::{Facts, LadderStep, Recipe, ladder};
 
 /// An original as markup sees it.
 #[derive(Clone, Copy, Debug)]
@@ -26,7 +26,7 @@ pub enum Loading {
     Near,
     /// Below it: lazy.
     Later,
-    /// Out of view until somebody asks, such as a slide: lazy and last.
+    /// Out of view until an interaction, such as a later slide: lazy, low priority.
     Hidden,
 }
 
@@ -52,7 +52,7 @@ pub enum Alt<'a> {
     Text(&'a str),
     /// Nothing is lost without it: `alt=""`.
     Decorative,
-    /// Nobody said. The attribute is left out and reported, never invented.
+    /// Unknown. The attribute is left out and reported, never invented.
     Unknown,
 }
 
@@ -62,8 +62,8 @@ pub struct Markup {
     /// The element.
     pub html: String,
     /// What it offers, smallest first.
-    pub ladder: Vec<Rung>,
-    /// What somebody still has to decide.
+    pub ladder: Vec<LadderStep>,
+    /// What a person still has to decide.
     pub notes: Vec<String>,
 }
 
@@ -95,10 +95,10 @@ pub fn img(
     check_sizes(sizes)?;
     let ladder = ladder(recipe, picture.facts);
     let version = picture.version.map_or(String::new(), |version| format!("?v={version}"));
-    let address = |rung: &Rung| format!("{}/pic/{}/{}{version}", picture.base, rung.recipe, picture.address);
-    let candidates: Vec<String> = ladder.iter().map(|rung| format!("{} {}w", address(rung), rung.size.width)).collect();
-    let largest = ladder.last().map_or(picture.facts.size, |rung| rung.size);
-    let fallback = ladder.iter().rfind(|rung| rung.size.width <= FALLBACK_WIDTH).or(ladder.first());
+    let address = |step: &LadderStep| format!("{}/pic/{}/{}{version}", picture.base, step.recipe, picture.address);
+    let candidates: Vec<String> = ladder.iter().map(|step| format!("{} {}w", address(step), step.size.width)).collect();
+    let largest = ladder.last().map_or(picture.facts.size, |step| step.size);
+    let fallback = ladder.iter().rfind(|step| step.size.width <= FALLBACK_WIDTH).or(ladder.first());
 
     let mut html = String::from("<img");
     let mut attribute = |name: &str, value: &str| {

@@ -1,4 +1,4 @@
-//! Which recipes are answered: any, or only those a list and the steps allow, so that nobody can fill the cache.
+//! Which recipes are answered: any, or only those a list and the steps allow, so that requests cannot fill the cache.
 
 use crate::{Density, Recipe, RecipeError, STEPS, nearest};
 

@@ -110,7 +110,7 @@ pub struct Facts {
     /// True if any pixel may be transparent.
     pub alpha: bool,
     /// True if there is more than one frame.
-    pub motion: bool,
+    pub animated: bool,
     /// Photographic or flat, judged from the header and the bytes spent per pixel.
     pub kind: Kind,
     /// The description of an embedded colour profile, if there is one.
@@ -128,15 +128,15 @@ pub struct Facts {
     /// would take at quantiser steps of 1. About 1 for a clear sky, 3 for sand and grain.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub detail: Option<f32>,
-    /// The point somebody marked as what matters.
+    /// The focal point marked on it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub focus: Option<Position>,
-    /// What looking at its pixels told; not every question needs it.
+    /// The analysis of its pixels, once one was made; not every recipe needs it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub looks: Option<Looks>,
-    /// What is left of the upright picture without uniform borders, once somebody asked.
+    pub analysis: Option<Analysis>,
+    /// The trim box: the upright picture without its uniform borders, once it was found.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub content: Option<Rect>,
+    pub trim_box: Option<Rect>,
 }
 
 const fn eight() -> u8 {
@@ -151,7 +151,7 @@ impl Facts {
             size,
             orientation: Orientation { transpose: false, flip_x: false, flip_y: false },
             alpha: false,
-            motion: false,
+            animated: false,
             kind,
             profile: None,
             depth: 8,
@@ -159,15 +159,15 @@ impl Facts {
             truncated: false,
             detail: None,
             focus: None,
-            looks: None,
-            content: None,
+            analysis: None,
+            trim_box: None,
         }
     }
 }
 
-/// What a look at a picture's pixels tells.
+/// What an analysis of a picture's pixels tells.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Looks {
+pub struct Analysis {
     /// Where attention lies.
     pub subject: Subject,
     /// The colour there is most of, in sRGB.

@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::{Effort, Format, Kind};
 
-/// Likeness to the ideal rendition, 1 to 100 on the SSIMULACRA2 scale: 90 indistinguishable, 70 high, 50 medium.
+/// Closeness to the lossless rendition, 1 to 100 on the SSIMULACRA2 scale: 90 indistinguishable, 70 high, 50 medium.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct Fidelity(u8);
@@ -33,7 +33,7 @@ pub struct Expected {
     pub bytes_per_pixel: f32,
 }
 
-/// Rows of (fidelity, setting, bytes per pixel, and what a unit of busyness adds to the setting and to the logarithm of
+/// Rows of (fidelity, setting, bytes per pixel, and what a unit of complexity adds to the setting and to the logarithm of
 /// bytes), rising in the first three columns.
 type Table = [(f32, f32, f32, f32, f32); 6];
 
@@ -80,8 +80,8 @@ pub fn expected(format: Format, target: Fidelity) -> Option<Expected> {
     usual(format, f32::from(target.get()), 0.0, Effort::Fast)
 }
 
-/// As [`expected`], between whole points, of a picture that is so much busier than usual, with the encoder's effort.
-pub(crate) fn usual(format: Format, points: f32, busy: f32, effort: Effort) -> Option<Expected> {
+/// As [`expected`], between whole scores, of a picture that is so much more complex than usual, with the encoder's effort.
+pub(crate) fn usual(format: Format, score: f32, complexity: f32, effort: Effort) -> Option<Expected> {
     let table = match format {
         Format::Avif => &AVIF,
         Format::Webp => &WEBP,
@@ -90,33 +90,33 @@ pub(crate) fn usual(format: Format, points: f32, busy: f32, effort: Effort) -> O
         Format::Png | Format::Gif | Format::Svg | Format::Bmp | Format::Tiff => return None,
     };
     let (gain, factor) = effort_gain(format, effort);
-    let (setting, _) = interpolate(table, points - gain, busy);
-    let (_, bytes) = interpolate(table, points, busy);
+    let (setting, _) = interpolate(table, score - gain, complexity);
+    let (_, bytes) = interpolate(table, score, complexity);
     Some(Expected { setting: setting.clamp(0.0, 100.0), bytes_per_pixel: bytes.exp() * factor })
 }
 
-/// What lies between an encoder at its best and the same in a hurry: points of likeness at the same setting, and a factor of
-/// bytes at the same likeness. Medians by `cargo xtask bench prior`.
+/// What lies between the slow preset and the fast preset: score at the same setting, and a factor of
+/// bytes at the same score. Medians by `cargo xtask bench prior`.
 pub(crate) const fn effort_gain(format: Format, effort: Effort) -> (f32, f32) {
     match (effort, format) {
-        (Effort::Best, Format::Avif) => (0.9, 0.86),
-        (Effort::Best, Format::Jxl) => (2.0, 0.89),
+        (Effort::Slow, Format::Avif) => (0.9, 0.86),
+        (Effort::Slow, Format::Jxl) => (2.0, 0.89),
         _ => (0.0, 1.0),
     }
 }
 
 /// Setting and logarithm of bytes on straight lines between the rows; past the last row on its last slope.
-fn interpolate(table: &Table, target: f32, busy: f32) -> (f32, f32) {
+fn interpolate(table: &Table, target: f32, complexity: f32) -> (f32, f32) {
     let upper = table.iter().position(|row| row.0 >= target).unwrap_or(table.len() - 1).max(1);
     let at = |(_, setting, bytes, more_setting, more_bytes): (f32, f32, f32, f32, f32)| {
-        ((setting + more_setting * busy).clamp(0.0, 100.0), bytes.ln() + more_bytes * busy)
+        ((setting + more_setting * complexity).clamp(0.0, 100.0), bytes.ln() + more_bytes * complexity)
     };
     let (below, above) = (at(table[upper - 1]), at(table[upper]));
     let share = (target - table[upper - 1].0) / (table[upper].0 - table[upper - 1].0);
     (below.0 + (above.0 - below.0) * share, below.1 + (above.1 - below.1) * share)
 }
 
-/// Bytes per pixel expected of an exact rendition, by `cargo xtask bench exact`; `None` where the format has none here.
+/// Bytes per pixel expected of a lossless rendition, by `cargo xtask bench lossless`; `None` where the format has none here.
 pub(crate) fn expected_lossless(format: Format, kind: Kind) -> Option<f32> {
     match (format, kind) {
         (Format::Webp, Kind::Photo) => Some(0.836),
@@ -137,11 +137,11 @@ mod tests {
     use super::*;
 
     #[test]
-    fn settings_and_bytes_rise_with_the_target_however_busy_a_picture_is() {
+    fn settings_and_bytes_rise_with_the_target_at_any_complexity() {
         for format in [Format::Avif, Format::Jxl, Format::Webp, Format::Jpeg] {
-            for busy in [-1.5, 0.0, 1.5] {
+            for complexity in [-1.5, 0.0, 1.5] {
                 let all: Vec<Expected> =
-                    (1..=100).filter_map(|points| usual(format, points as f32, busy, Effort::Best)).collect();
+                    (1..=100).filter_map(|score| usual(format, score as f32, complexity, Effort::Slow)).collect();
                 assert_eq!(all.len(), 100);
                 for pair in all.windows(2) {
                     assert!(pair[0].setting <= pair[1].setting && pair[0].bytes_per_pixel < pair[1].bytes_per_pixel);

@@ -80,7 +80,7 @@ impl Format {
     }
 
     /// True where a rendition can move.
-    pub const fn can_move(self) -> bool {
+    pub const fn can_animate(self) -> bool {
         matches!(self, Self::Webp | Self::Gif)
     }
 

@@ -75,7 +75,7 @@ pub struct Plan {
     /// The size of the rendition.
     pub size: Size,
     /// The size that was asked for, if it was larger than the original can give.
-    pub held_back_from: Option<Size>,
+    pub requested_size: Option<Size>,
 }
 
 /// The plan of `recipe` for an upright original of `natural` pixels (at least 1 by 1) of which nothing else is known:
@@ -132,7 +132,7 @@ impl<'a> Scene<'a> {
     fn new(recipe: &Recipe, facts: &'a Facts) -> Self {
         let turn = recipe.turned(Orientation::default());
         let upright = Rect::whole(facts.size);
-        let kept = facts.content.filter(|_| recipe.trim).unwrap_or(upright);
+        let kept = facts.trim_box.filter(|_| recipe.trim).unwrap_or(upright);
         Self { whole: turn.apply_to(kept, facts.size), size: turn.apply(facts.size), turn, facts }
     }
 
@@ -166,8 +166,8 @@ impl<'a> Scene<'a> {
     }
 
     fn around_subject(&self, width: f64, height: f64) -> (f64, f64) {
-        let Some(looks) = &self.facts.looks else { return Position::CENTER.shares() };
-        let subject = looks.subject.turned(self.turn);
+        let Some(analysis) = &self.facts.analysis else { return Position::CENTER.shares() };
+        let subject = analysis.subject.turned(self.turn);
         let (nw, nh) = (f64::from(self.size.width), f64::from(self.size.height));
         let Rect { x, y, width: ww, height: wh } = self.whole;
         let across = Stretch { from: x / nw, to: (x + ww) / nw };
@@ -203,8 +203,8 @@ impl<'a> Scene<'a> {
 
     fn plan(&self, crop: Rect, drawn: Size, canvas: Option<Canvas>, size: Size, asked: (f64, f64)) -> Plan {
         let wanted = whole_pixels(asked.0, asked.1);
-        let held_back_from = (wanted != size).then_some(wanted);
-        Plan { turned: self.turn, crop, drawn, canvas, size, held_back_from }
+        let requested_size = (wanted != size).then_some(wanted);
+        Plan { turned: self.turn, crop, drawn, canvas, size, requested_size }
     }
 }
 
@@ -213,8 +213,8 @@ fn snapped(box_length: u32, length: f64, share: f64) -> (u32, u32) {
     let start = (f64::from(box_length) - length).max(0.0) * share;
     let (from, to) = (start.round() as u32, (start + length).round() as u32);
     // A picture at its own size must not gain a pixel where an edge falls on a half and the arithmetic is a hair off.
-    let most = (length - 1e-6).ceil() as u32;
-    let to = to.clamp(1, box_length).min(from + most.max(1));
+    let max = (length - 1e-6).ceil() as u32;
+    let to = to.clamp(1, box_length).min(from + max.max(1));
     (from.min(to - 1), to)
 }
 
@@ -240,7 +240,7 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
-    use crate::{Looks, Subject};
+    use crate::{Analysis, Subject};
 
     fn planned(recipe: &str, width: u32, height: u32) -> Plan {
         plan(&recipe.parse().expect(recipe), Size::new(width, height))
@@ -272,8 +272,8 @@ mod tests {
         gives("4000w_4000h", (4000, 3000), (3000, 3000));
         gives("1000w_1000h_contain_on-ffffff", (400, 300), (400, 400));
         gives("1000w_500h_fill", (400, 300), (400, 200));
-        assert_eq!(planned("8000w", 4000, 3000).held_back_from, Some(Size::new(8000, 6000)));
-        assert_eq!(planned("640w", 4000, 3000).held_back_from, None);
+        assert_eq!(planned("8000w", 4000, 3000).requested_size, Some(Size::new(8000, 6000)));
+        assert_eq!(planned("640w", 4000, 3000).requested_size, None);
     }
 
     #[test]
@@ -305,12 +305,12 @@ mod tests {
         assert_eq!(left("ratio-1-1", &facts), 150.0);
         let weights = (0..8).map(|x| if x == 7 { 255 } else { 0 }).collect();
         let subject = Subject::new(8, weights).expect("a grid");
-        facts.looks = Some(Looks { subject, dominant: [0; 3], soft: None });
+        facts.analysis = Some(Analysis { subject, dominant: [0; 3], soft: None });
         assert_eq!(left("ratio-1-1", &facts), 300.0);
         facts.focus = Position::new(25, 50);
         assert_eq!((left("ratio-1-1", &facts), left("ratio-1-1_at-subject", &facts)), (50.0, 300.0));
         assert_eq!(left("ratio-1-1_flip-x", &facts), 250.0);
-        facts.content = Some(Rect { x: 120.0, y: 0.0, width: 200.0, height: 100.0 });
+        facts.trim_box = Some(Rect { x: 120.0, y: 0.0, width: 200.0, height: 100.0 });
         assert_eq!(left("ratio-1-1_trim", &facts), 120.0);
         assert_eq!(plan_for(&"trim".parse().expect("a recipe"), &facts).size, Size::new(200, 100));
     }

@@ -15,7 +15,7 @@ pub enum Gamut {
     DisplayP3,
 }
 
-/// Knobs that are the same for every recipe.
+/// Settings that are the same for every recipe.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub struct Policy {
     /// The widest gamut kept, where an original's own is as wide.
@@ -32,10 +32,10 @@ pub struct Policy {
     pub surplus: u8,
     /// True if first renditions are followed by better ones.
     pub improve: bool,
-    /// Points of fidelity that each doubling of an explicit density takes off the target.
-    pub density_points: u8,
-    /// Points that Save-Data takes off.
-    pub saving_points: u8,
+    /// How much each doubling of an explicit density lowers the target.
+    pub density_step: u8,
+    /// How much Save-Data lowers it.
+    pub save_data_step: u8,
 }
 
 impl Policy {
@@ -48,8 +48,8 @@ impl Policy {
         jxl: true,
         surplus: 0,
         improve: true,
-        density_points: 8,
-        saving_points: 15,
+        density_step: 8,
+        save_data_step: 15,
     };
 
     /// The least work: up to a third more bytes, each rendition made once.

@@ -37,7 +37,7 @@ pub struct Recipe {
     pub filters: Vec<Filter>,
     /// `overlay-mark`: names of configured pictures laid over it, in the order they are laid.
     pub overlays: Vec<String>,
-    /// `still`: the first frame of a moving picture.
+    /// `still`: the first frame of an animated picture.
     pub still: bool,
     /// `fidelity-70` or `lossless`.
     pub quality: Option<Quality>,
@@ -118,7 +118,7 @@ impl fmt::Display for Recipe {
             word(*flip_x, "flip-x"),
             word(*flip_y, "flip-y"),
         ];
-        let looks = filters.iter().map(Filter::to_string).chain(overlays.iter().map(|name| format!("overlay-{name}")));
+        let edits = filters.iter().map(Filter::to_string).chain(overlays.iter().map(|name| format!("overlay-{name}")));
         let output = [
             word(*still, "still"),
             quality.map(|quality| quality.to_string()),
@@ -127,7 +127,7 @@ impl fmt::Display for Recipe {
             keep.map(|keep| keep.name().to_owned()),
             word(*original, "original"),
         ];
-        let clauses = geometry.into_iter().flatten().chain(looks).chain(output.into_iter().flatten());
+        let clauses = geometry.into_iter().flatten().chain(edits).chain(output.into_iter().flatten());
         f.write_str(&clauses.collect::<Vec<_>>().join("_"))
     }
 }
@@ -272,7 +272,7 @@ impl fmt::Display for Position {
 pub enum Placement {
     /// `at-30-40`, `at-top`: as CSS says.
     At(Position),
-    /// `at-focus`: around the point somebody marked on the original; the subject where nobody did.
+    /// `at-focus`: around the focal point marked on the original, else around the detected subject.
     Focus,
     /// `at-subject`: around what the picture shows.
     Subject,
@@ -341,12 +341,12 @@ impl Keep {
     }
 }
 
-/// How like the ideal rendition the result must be.
+/// How close to the lossless rendition the result must be.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Quality {
     /// `fidelity-70`: a target, the same meaning in every format.
     Fidelity(crate::Fidelity),
-    /// `lossless`: exact.
+    /// `lossless`: every pixel as drawn.
     Lossless,
 }
 

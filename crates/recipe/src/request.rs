@@ -41,7 +41,7 @@ pub enum WidthFrom {
         /// The step they were rounded up to.
         step: u32,
     },
-    /// Nobody says: all that the original has.
+    /// Neither says: the original's own width.
     Original,
 }
 

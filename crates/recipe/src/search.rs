@@ -1,20 +1,20 @@
-//! The search for the setting that meets a fidelity, and the verdict between a first rendition and a later one.
+//! The search for the setting that meets a fidelity, and the decision between a first rendition and a later one.
 
 use crate::{Effort, Fidelity, Format};
 
-/// A later rendition is nearer only if it is nearer by more than this, in points.
+/// A later rendition counts as nearer only if its score is nearer by more than this.
 const NEARER: f32 = 1.0;
 
-/// A rendition this near its target is near enough, in points: none is looked for, or put in its place, for likeness alone.
+/// A rendition this near its target is near enough: no other is searched for, or swapped in, for its score alone.
 pub const REFINED: f32 = 2.8;
 
-/// The most encodes of a search by an encoder in a hurry; at its best each takes several times as long.
-const MOST_TRIES: usize = 5;
-const MOST_TRIES_AT_BEST: usize = 2;
+/// Maximum encodes of a search with the fast preset, and with the slow one, where each takes several times as long.
+const MAX_TRIES: usize = 5;
+const MAX_SLOW_TRIES: usize = 2;
 
 /// Settings nearer to each other give the same file, or nearly so: AVIF takes whole ones. Others tell tenths apart, which at low
-/// settings are points of likeness.
-const fn least_step(format: Format) -> f32 {
+/// settings change the score.
+const fn min_step(format: Format) -> f32 {
     if matches!(format, Format::Avif) { 0.5 } else { 0.05 }
 }
 
@@ -25,14 +25,14 @@ pub struct Search<'a> {
     near: f32,
     /// What is asked of the expectation: above the target by what was missed so far.
     aim: f32,
-    most: usize,
-    least_step: f32,
+    max: usize,
+    min_step: f32,
     expected: &'a dyn Fn(f32) -> f32,
     tried: Vec<(f32, f32)>,
 }
 
-/// A search in `format` that ends within `near` points of the target, or when it has cost what `effort` allows, led by
-/// `expected`: the setting that should give so many points, which may lie beyond 1 to 100.
+/// A search in `format` that ends within `near` of the target, or when it has cost what `effort` allows, led by
+/// `expected`: the setting that should give a score, which may lie beyond 1 to 100.
 pub fn search(
     format: Format,
     target: Fidelity,
@@ -40,9 +40,9 @@ pub fn search(
     effort: Effort,
     expected: &dyn Fn(f32) -> f32,
 ) -> Search<'_> {
-    let most = if effort == Effort::Best { MOST_TRIES_AT_BEST } else { MOST_TRIES };
+    let max = if effort == Effort::Slow { MAX_SLOW_TRIES } else { MAX_TRIES };
     let aim = f32::from(target.get());
-    Search { target, near, most, least_step: least_step(format), aim, expected, tried: Vec::new() }
+    Search { target, near, max, min_step: min_step(format), aim, expected, tried: Vec::new() }
 }
 
 impl Search<'_> {
@@ -58,12 +58,12 @@ impl Search<'_> {
     /// The next setting to try; `None` once the target is met, or as nearly as settings and patience allow.
     pub fn next_setting(&self) -> Option<f32> {
         let miss = |tried: &(f32, f32)| (tried.1 - self.goal()).abs();
-        if self.tried.iter().any(|tried| miss(tried) <= self.near) || self.tried.len() >= self.most {
+        if self.tried.iter().any(|tried| miss(tried) <= self.near) || self.tried.len() >= self.max {
             return None;
         }
         let setting =
             self.between().or_else(|| self.beyond()).unwrap_or_else(|| (self.expected)(self.aim)).clamp(0.0, 100.0);
-        self.tried.iter().all(|(tried, _)| (tried - setting).abs() >= self.least_step).then_some(setting)
+        self.tried.iter().all(|(tried, _)| (tried - setting).abs() >= self.min_step).then_some(setting)
     }
 
     /// Tells what a setting gave.
@@ -87,7 +87,7 @@ impl Search<'_> {
         Some(below.0 + (above.0 - below.0) * bent)
     }
 
-    /// On the line through the last two tries, where likeness rose with the setting: two that missed on one side tell more of this
+    /// On the line through the last two tries, where score rose with the setting: two that missed on one side tell more of this
     /// picture than what was expected.
     fn beyond(&self) -> Option<f32> {
         let [.., before, last] = self.tried.as_slice() else { return None };
@@ -98,10 +98,10 @@ impl Search<'_> {
 
 /// One scored rendition.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Finalist {
+pub struct Trial {
     /// The encoder's setting.
     pub setting: f32,
-    /// Its likeness.
+    /// Its score.
     pub fidelity: f32,
     /// Its bytes.
     pub bytes: u64,
@@ -109,26 +109,26 @@ pub struct Finalist {
 
 /// What becomes of a first rendition.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Verdict {
+pub enum Decision {
     /// It is declared final.
     Keep,
     /// The later one takes its place.
     Swap,
 }
 
-impl Finalist {
-    /// How far it is from the target, in points.
+impl Trial {
+    /// How far its score is from the target.
     pub fn misses(&self, target: Fidelity) -> f32 {
         (self.fidelity - f32::from(target.get())).abs()
     }
 
-    /// Whether `later` takes this one's place: where it is at least a tenth smaller and no worse a likeness than is
+    /// Whether `later` takes this one's place: where it is at least a tenth smaller and no worse a score than is
     /// tolerated, or nearer a target that this one misses.
-    pub fn against(&self, later: &Self, target: Fidelity) -> Verdict {
+    pub fn against(&self, later: &Self, target: Fidelity) -> Decision {
         let tolerated = later.misses(target) <= REFINED.max(self.misses(target));
         let smaller = is_worth_swapping(self.bytes, later.bytes) && tolerated;
         let nearer = self.misses(target) > REFINED && later.misses(target) + NEARER < self.misses(target);
-        if smaller || nearer { Verdict::Swap } else { Verdict::Keep }
+        if smaller || nearer { Decision::Swap } else { Decision::Keep }
     }
 }
 
@@ -143,37 +143,37 @@ mod tests {
 
     use super::*;
 
-    fn target(points: u8) -> Fidelity {
-        Fidelity::new(points).expect("a fidelity")
+    fn target(score: u8) -> Fidelity {
+        Fidelity::new(score).expect("a fidelity")
     }
 
     #[test]
     fn a_first_rendition_stays_unless_something_is_gained() {
-        let one = |fidelity, bytes| Finalist { setting: 50.0, fidelity, bytes };
-        let verdict = |first: Finalist, later| first.against(&later, target(70));
-        assert_eq!(verdict(one(70.0, 1000), one(70.0, 901)), Verdict::Keep);
-        assert_eq!(verdict(one(70.0, 1000), one(70.0, 900)), Verdict::Swap);
-        assert_eq!(verdict(one(70.0, 1000), one(62.0, 700)), Verdict::Keep, "fewer bytes at the likeness's cost");
-        assert_eq!(verdict(one(64.0, 1000), one(70.0, 1200)), Verdict::Swap);
-        assert_eq!(verdict(one(68.0, 1000), one(70.0, 1100)), Verdict::Keep, "near enough");
-        assert_eq!(verdict(one(76.0, 1000), one(75.5, 990)), Verdict::Keep, "hardly nearer");
+        let one = |fidelity, bytes| Trial { setting: 50.0, fidelity, bytes };
+        let decision = |first: Trial, later| first.against(&later, target(70));
+        assert_eq!(decision(one(70.0, 1000), one(70.0, 901)), Decision::Keep);
+        assert_eq!(decision(one(70.0, 1000), one(70.0, 900)), Decision::Swap);
+        assert_eq!(decision(one(70.0, 1000), one(62.0, 700)), Decision::Keep, "fewer bytes at the score's cost");
+        assert_eq!(decision(one(64.0, 1000), one(70.0, 1200)), Decision::Swap);
+        assert_eq!(decision(one(68.0, 1000), one(70.0, 1100)), Decision::Keep, "near enough");
+        assert_eq!(decision(one(76.0, 1000), one(75.5, 990)), Decision::Keep, "hardly nearer");
     }
 
     proptest! {
         /// Encoders that are steep at the bottom and flat at the top, led by an expectation that is off.
         #[test]
-        fn the_target_is_met_in_a_few_tries(points in 30u8..=90, lift in -12.0f32..8.0, off in -8.0f32..8.0) {
+        fn the_target_is_met_in_a_few_tries(score in 30u8..=90, lift in -12.0f32..8.0, off in -8.0f32..8.0) {
             let encoder = |setting: f32| lift + 105.0 * (setting / 100.0).powf(0.45) - 8.0;
-            let expected = |points: f32| ((points + 8.0).max(0.0) / 105.0).powf(1.0 / 0.45) * 100.0 + off;
-            prop_assume!(encoder(100.0) >= f32::from(points) && encoder(0.0) <= f32::from(points));
-            let mut search = search(Format::Avif, target(points), 1.5, Effort::Fast, &expected);
+            let expected = |score: f32| ((score + 8.0).max(0.0) / 105.0).powf(1.0 / 0.45) * 100.0 + off;
+            prop_assume!(encoder(100.0) >= f32::from(score) && encoder(0.0) <= f32::from(score));
+            let mut search = search(Format::Avif, target(score), 1.5, Effort::Fast, &expected);
             let mut nearest = f32::MAX;
             while let Some(setting) = search.next_setting() {
                 let fidelity = encoder(setting);
                 search.tried(setting, fidelity);
-                nearest = nearest.min((fidelity - f32::from(points)).abs());
+                nearest = nearest.min((fidelity - f32::from(score)).abs());
             }
-            prop_assert!(search.tried.len() <= MOST_TRIES);
+            prop_assert!(search.tried.len() <= MAX_TRIES);
             prop_assert!(nearest <= 1.5, "missed by {nearest} after {:?}", search.tried);
         }
     }

@@ -7,7 +7,7 @@ pub const STEPS: [u32; 13] = [160, 240, 320, 480, 640, 800, 960, 1280, 1600, 192
 
 /// One candidate of a `srcset`.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Rung {
+pub struct LadderStep {
     /// The recipe with its width set to a step.
     pub recipe: Recipe,
     /// The pixels that really come out: what the `w` descriptor must say.
@@ -16,22 +16,22 @@ pub struct Rung {
 
 /// The candidates of `recipe` for an original with `facts`, smallest first: every step up to the first that
 /// the original cannot fill, which then gives the original's own width.
-pub fn ladder(recipe: &Recipe, facts: &Facts) -> Vec<Rung> {
+pub fn ladder(recipe: &Recipe, facts: &Facts) -> Vec<LadderStep> {
     if facts.format == Format::Svg && recipe.format.is_none() {
         // One vector serves every size.
-        return vec![Rung { recipe: recipe.clone(), size: plan_for(recipe, facts).size }];
+        return vec![LadderStep { recipe: recipe.clone(), size: plan_for(recipe, facts).size }];
     }
-    let mut rungs = Vec::new();
+    let mut steps = Vec::new();
     for width in STEPS {
         let recipe = Recipe { width: Some(width), height: None, density: None, ..recipe.clone() };
         let plan = plan_for(&recipe, facts);
-        rungs.push(Rung { recipe, size: plan.size });
+        steps.push(LadderStep { recipe, size: plan.size });
         if plan.size.width < width {
             break;
         }
     }
-    rungs.dedup_by(|a, b| a.size.width == b.size.width);
-    rungs
+    steps.dedup_by(|a, b| a.size.width == b.size.width);
+    steps
 }
 
 #[cfg(test)]
@@ -41,7 +41,7 @@ mod tests {
     fn widths(recipe: &str, natural: Size) -> Vec<u32> {
         ladder(&recipe.parse().expect(recipe), &Facts::plain(Format::Jpeg, natural, crate::Kind::Photo))
             .iter()
-            .map(|rung| rung.size.width)
+            .map(|step| step.size.width)
             .collect()
     }
 

@@ -1,7 +1,7 @@
 //! The long-running service: shelves, pipeline, HTTP.
 //!
 //! [`Config`] says what to serve, [`Service::bind`] opens stores and the port, [`Service::run`] serves until told to
-//! stop. Every feature is a folder: `handlers.rs` (thin, over the core), `answers.rs` (its JSON).
+//! stop. Every feature is a folder: `handlers.rs` (thin, over the core), `responses.rs` (its JSON).
 
 mod api;
 mod app;
@@ -30,10 +30,10 @@ pub use config::{
     Config, ConfigError, Limits, Originals, OverlaySettings, ShelfRules, ShelfSettings, ShelfSource,
     read as read_config,
 };
-pub use library::{FocusOrder, LibraryPage, OriginalAnswer};
-pub use markup::MarkupAnswer;
+pub use library::{FocusOrder, LibraryPage, OriginalResponse};
+pub use markup::MarkupResponse;
 pub use problem::Problem;
-pub use recipes::RecipeAnswer;
+pub use recipes::RecipeResponse;
 pub use server::{Service, StartError};
 pub use sign_in::SignInLink;
-pub use why::WhyAnswer;
+pub use why::WhyResponse;

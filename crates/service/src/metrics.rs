@@ -44,7 +44,7 @@ impl Metrics {
         Ok(Self {
             under_way,
             background,
-            answers: counter("kivet_picture_answers_total", "Answers to picture requests.", "status")?,
+            answers: counter("kivet_picture_responses_total", "Answers to picture requests.", "status")?,
             sources: counter("kivet_rendition_sources_total", "Where sent renditions came from.", "source")?,
             made: counter("kivet_renditions_made_total", "Renditions computed.", "format")?,
             made_bytes: counter("kivet_renditions_made_bytes_total", "Bytes of renditions computed.", "format")?,

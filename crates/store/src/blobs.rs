@@ -1,6 +1,6 @@
-//! Rendition bytes, each with its own head, in an object store: a folder here.
+//! Rendition bytes, each with its own header, in an object store: a folder here.
 //!
-//! A blob is `KIVET1\n`, the length of its head as four bytes (big-endian), the head as JSON, then the picture.
+//! A blob is `KIVET1\n`, the length of its header as four bytes (big-endian), the header as JSON, then the picture.
 
 use std::{path::Path, sync::Arc};
 
@@ -16,7 +16,7 @@ const MAGIC: &[u8] = b"KIVET1\n";
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Stage {
-    /// Made fast, for somebody waiting.
+    /// Made with the fast preset, for the first response.
     First,
     /// Not to be improved any more.
     Final,
@@ -24,7 +24,7 @@ pub enum Stage {
 
 /// What a blob says of itself.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct BlobHead {
+pub struct BlobHeader {
     /// The media type of the picture.
     #[serde(rename = "type")]
     pub media_type: String,
@@ -36,7 +36,7 @@ pub struct BlobHead {
     pub height: u32,
     /// First or final.
     pub stage: Stage,
-    /// Its likeness to the ideal, once it was scored.
+    /// Its score to the reference, once it was scored.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub fidelity: Option<f32>,
     /// The encoder's setting, of a lossy one.
@@ -48,7 +48,7 @@ pub struct BlobHead {
 #[derive(Clone, Debug, PartialEq)]
 pub struct Blob {
     /// What it says of itself.
-    pub head: BlobHead,
+    pub header: BlobHeader,
     /// The picture.
     pub bytes: Bytes,
 }
@@ -80,10 +80,10 @@ impl Blobs {
     /// # Errors
     /// If the store refuses.
     pub async fn put(&self, key: &str, blob: &Blob) -> Result<(), StoreError> {
-        let head = serde_json::to_vec(&blob.head)
-            .map_err(|source| StoreError::Unreadable { what: "a blob's head", source })?;
-        let length = (head.len() as u32).to_be_bytes();
-        let start = [MAGIC, &length, &head].concat();
+        let header = serde_json::to_vec(&blob.header)
+            .map_err(|source| StoreError::Unreadable { what: "a blob's header", source })?;
+        let length = (header.len() as u32).to_be_bytes();
+        let start = [MAGIC, &length, &header].concat();
         let payload = PutPayload::from_iter([Bytes::from(start), blob.bytes.clone()]);
         self.store.put(&place(key), payload).await?;
         Ok(())
@@ -115,9 +115,9 @@ fn place(key: &str) -> Key {
 fn read(bytes: &Bytes) -> Option<Blob> {
     let after = MAGIC.len() + 4;
     let length = bytes.strip_prefix(MAGIC)?.first_chunk::<4>().map(|length| u32::from_be_bytes(*length) as usize)?;
-    let head: BlobHead = serde_json::from_slice(bytes.get(after..after.checked_add(length)?)?).ok()?;
+    let header: BlobHeader = serde_json::from_slice(bytes.get(after..after.checked_add(length)?)?).ok()?;
     let picture = bytes.slice(after + length..);
-    (etag_of(&picture) == head.etag).then_some(Blob { head, bytes: picture })
+    (etag_of(&picture) == header.etag).then_some(Blob { header, bytes: picture })
 }
 
 #[cfg(test)]
@@ -125,7 +125,7 @@ mod tests {
     use super::*;
 
     fn blob(text: &'static [u8]) -> Blob {
-        let head = BlobHead {
+        let header = BlobHeader {
             media_type: "image/webp".to_owned(),
             etag: etag_of(text),
             width: 640,
@@ -134,7 +134,7 @@ mod tests {
             fidelity: Some(68.5),
             setting: None,
         };
-        Blob { head, bytes: Bytes::from_static(text) }
+        Blob { header, bytes: Bytes::from_static(text) }
     }
 
     #[tokio::test]

@@ -41,14 +41,14 @@ impl Records {
     ///
     /// # Errors
     /// If the database cannot be read.
-    pub fn checks(&self, most: u32) -> Result<Vec<CheckRecord>, StoreError> {
+    pub fn checks(&self, limit: u32) -> Result<Vec<CheckRecord>, StoreError> {
         let connection = self.connection()?;
         let mut statement = connection.prepare_cached(
             "SELECT id, page, at, mode, findings, measures FROM (
                 SELECT *, row_number() OVER (PARTITION BY page ORDER BY id DESC) AS age FROM checks
             ) WHERE age <= ?1 ORDER BY id",
         )?;
-        let rows = statement.query_map(params![most], |row| {
+        let rows = statement.query_map(params![limit], |row| {
             Ok(CheckRecord {
                 id: row.get(0)?,
                 page: row.get(1)?,

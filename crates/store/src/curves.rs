@@ -53,7 +53,7 @@ mod tests {
         let scale = Scale::of(&plan_for(&"640w".parse().expect("a recipe"), &facts));
         let samples = vec![Sample { setting: 62.0, fidelity: 70.25, bytes: 0.0625 }];
         let measured = Measured {
-            curves: vec![Curve { scale, at_best: samples.clone(), samples, exact: Some(0.8) }],
+            curves: vec![Curve { scale, slow_samples: samples.clone(), samples, lossless: Some(0.8) }],
             ..Measured::default()
         };
         records.keep_curve("aa", Format::Avif, &Measured::default()).expect("kept");

@@ -1,4 +1,4 @@
-//! The point of an original that somebody marked as what matters. It stays where the file is replaced.
+//! The focal point marked on an original. It stays when the file is replaced.
 
 use kivet_recipe::Position;
 use rusqlite::{OptionalExtension, params};

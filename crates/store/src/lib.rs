@@ -1,6 +1,6 @@
 //! What Kivet remembers: records in SQLite ([`Records`]) and rendition bytes in a blob store ([`Blobs`]).
 //!
-//! Every blob carries its own head, so the index of renditions can be rebuilt from blobs alone.
+//! Every blob carries its own header, so the index of renditions can be rebuilt from blobs alone.
 
 mod blobs;
 mod checks;
@@ -10,7 +10,7 @@ mod focus;
 mod records;
 mod reductions;
 
-pub use blobs::{Blob, BlobHead, Blobs, Stage, etag_of};
+pub use blobs::{Blob, BlobHeader, Blobs, Stage, etag_of};
 pub use checks::CheckRecord;
 pub use error::StoreError;
 pub use records::{OriginalRecord, Records, RenditionRecord, Stamp, Totals};

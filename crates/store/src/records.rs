@@ -71,9 +71,9 @@ const STEPS: &[M<'static>] = &[
     M::up("DELETE FROM curves;"),
     // Brightness is fitted to half-size colour since, and encoders at their best are others.
     M::up("DELETE FROM curves;"),
-    // AVIF at its best is another, and encoders are sampled at other settings.
+    // AVIF with the slow preset is another, and encoders are sampled at other settings.
     M::up("DELETE FROM curves;"),
-    // JPEG XL in a hurry is another, and WebP.
+    // JPEG XL with the fast preset is another, and WebP.
     M::up("DELETE FROM curves WHERE format IN ('jxl', 'webp');"),
     // JPEG is written otherwise since.
     M::up("DELETE FROM curves WHERE format = 'jpeg';"),
@@ -336,7 +336,7 @@ mod tests {
         drop(Records::open(&later).expect("made"));
         let ahead = format!("PRAGMA user_version = {}", STEPS.len() + 1);
         rusqlite::Connection::open(&later).and_then(|file| file.execute_batch(&ahead)).expect("written");
-        let refused = Records::open(&later).expect_err("tables nobody knows").to_string();
+        let refused = Records::open(&later).expect_err("unknown tables").to_string();
         assert!(refused.contains("later.db were written by a later version of Kivet"), "{refused}");
     }
 }

@@ -13,7 +13,7 @@ use std::path::PathBuf;
 
 use anyhow::{Context, Result};
 use kite::Shape;
-use write::{Camera, drawing, keep, moving, photograph};
+use write::{Camera, animated, drawing, keep, photograph};
 
 const PLAIN: Camera = Camera { turned: false, wide_gamut: false, grain: 9.0 };
 
@@ -69,7 +69,7 @@ fn main() -> Result<()> {
         keep(&path, scenes::mark_svg().as_bytes())?;
     }
     if let Some(path) = at("motion/windsock.gif") {
-        moving(&path, 560, 420, 36, scenes::windsock)?;
+        animated(&path, 560, 420, 36, scenes::windsock)?;
     }
     Ok(())
 }

@@ -12,7 +12,7 @@ use crate::noise::hash;
 use crate::scenes::Scene;
 
 /// Every original stays below this, so that it can be kept under version control as it is.
-const MOST_BYTES: usize = 4_000_000;
+const MAX_BYTES: usize = 4_000_000;
 
 /// What a camera writes into a photograph beside its pixels.
 #[derive(Clone, Copy, Default)]
@@ -38,11 +38,11 @@ pub fn photograph(
         if camera.turned { (lay_down(&pixels, width, height), height, width) } else { (pixels, width, height) };
     for quality in [92.0, 88.0, 84.0, 80.0, 75.0, 70.0, 64.0, 58.0, 50.0] {
         let bytes = jpeg(&pixels, width, height, quality, camera)?;
-        if bytes.len() < MOST_BYTES {
+        if bytes.len() < MAX_BYTES {
             return keep(path, &bytes);
         }
     }
-    anyhow::bail!("{} does not fit in {MOST_BYTES} bytes", path.display())
+    anyhow::bail!("{} does not fit in {MAX_BYTES} bytes", path.display())
 }
 
 fn expose(width: usize, height: usize, grain: f32, scene: &Scene) -> Vec<u8> {
@@ -130,8 +130,8 @@ pub fn drawing(
     keep(path, &file)
 }
 
-/// Writes a scene's frames as a moving GIF that loops for ever.
-pub fn moving(path: &Path, width: u16, height: u16, frames: u32, scene: impl Fn(f32) -> Scene) -> Result<()> {
+/// Writes a scene's frames as an animated GIF that loops for ever.
+pub fn animated(path: &Path, width: u16, height: u16, frames: u32, scene: impl Fn(f32) -> Scene) -> Result<()> {
     let mut file = Vec::new();
     {
         let mut encoder = gif::Encoder::new(&mut file, width, height, &[])?;
@@ -148,7 +148,7 @@ pub fn moving(path: &Path, width: u16, height: u16, frames: u32, scene: impl Fn(
 
 /// Writes finished bytes.
 pub fn keep(path: &Path, bytes: &[u8]) -> Result<()> {
-    ensure!(bytes.len() < MOST_BYTES, "{} would be {} bytes", path.display(), bytes.len());
+    ensure!(bytes.len() < MAX_BYTES, "{} would be {} bytes", path.display(), bytes.len());
     if let Some(folder) = path.parent() {
         std::fs::create_dir_all(folder)?;
     }

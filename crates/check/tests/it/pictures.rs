@@ -18,7 +18,7 @@ pub fn picture(name: &str) -> Option<(Vec<u8>, &'static str)> {
         "png" => Some((made(Format::Png, Encoding::Lossless)?, "image/png")),
         "webp" => Some((made(Format::Webp, lossy(Format::Webp))?, "image/webp")),
         "avif" => Some((made(Format::Avif, lossy(Format::Avif))?, "image/avif")),
-        "gif" => Some((gif(size, if subject == "moving" { 4 } else { 1 }), "image/gif")),
+        "gif" => Some((gif(size, if subject == "animated" { 4 } else { 1 }), "image/gif")),
         "svg" if subject == "drawn" => Some((svg(size), "image/svg+xml")),
         _ => None,
     }

@@ -4,7 +4,7 @@ use std::process::ExitCode;
 
 use anyhow::{Result, bail};
 use clap::Subcommand;
-use kivet_service::{FocusOrder, LibraryPage, OriginalAnswer};
+use kivet_service::{FocusOrder, LibraryPage, OriginalResponse};
 use reqwest::Method;
 
 use crate::{client::Reach, output};
@@ -58,13 +58,13 @@ impl Library {
                 output::print(json, &page, listed)?;
             }
             What::Show { original, reach } => {
-                let answer: OriginalAnswer =
+                let answer: OriginalResponse =
                     reach.call(Method::GET, "/api/library/look", &[("original", &original)])?;
                 output::print(json, &answer, shown)?;
             }
             What::Focus { original, point, reach } => {
                 let order = FocusOrder { original, focus: read_point(&point)? };
-                let answer: OriginalAnswer = reach.put("/api/library/focus", &order)?;
+                let answer: OriginalResponse = reach.put("/api/library/focus", &order)?;
                 output::print(json, &answer, shown)?;
             }
         }
@@ -91,7 +91,7 @@ fn listed(page: &LibraryPage) -> String {
     lines.join("\n")
 }
 
-fn line(original: &OriginalAnswer) -> String {
+fn line(original: &OriginalResponse) -> String {
     match (&original.facts, &original.problem) {
         (Some(facts), _) => format!(
             "{:<40} {:>5} x {:<5} {:<5} {:>8}  {}",
@@ -106,7 +106,7 @@ fn line(original: &OriginalAnswer) -> String {
     }
 }
 
-fn shown(original: &OriginalAnswer) -> String {
+fn shown(original: &OriginalResponse) -> String {
     let Some(facts) = &original.facts else { return line(original) };
     let mut text = line(original);
     let mut add = |name: &str, value: Option<String>| {

@@ -3,7 +3,7 @@
 use std::process::ExitCode;
 
 use anyhow::Result;
-use kivet_service::MarkupAnswer;
+use kivet_service::MarkupResponse;
 use reqwest::Method;
 
 use crate::{client::Reach, output};
@@ -49,7 +49,7 @@ impl Markup {
         if versioned {
             query.push(("versioned", "true"));
         }
-        let answer: MarkupAnswer = reach.call(Method::GET, "/api/markup", &query)?;
+        let answer: MarkupResponse = reach.call(Method::GET, "/api/markup", &query)?;
         output::print(json, &answer, |answer| answer.html.clone())?;
         if !json {
             for note in &answer.notes {

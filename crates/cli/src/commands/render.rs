@@ -6,7 +6,7 @@ use std::{
 };
 
 use anyhow::{Context, Result, bail};
-use kivet_image::{Assets, Fonts, Limits, Task, Work, content, look, probe, render};
+use kivet_image::{Assets, Fonts, Limits, Task, Work, analyse, find_trim_box, probe, render};
 use kivet_recipe::{Curves, Format, Policy, Recipe, Request, choose};
 use serde::Serialize;
 
@@ -40,7 +40,7 @@ struct Made {
     encode_ms: f64,
     /// What was asked for, if the original could not give it.
     #[serde(skip_serializing_if = "Option::is_none")]
-    held_back_from: Option<[u32; 2]>,
+    requested_size: Option<[u32; 2]>,
 }
 
 impl Render {
@@ -72,10 +72,10 @@ impl Render {
             bail!("{} holds pixels, which cannot become a vector; name another format", self.file.display());
         }
         if recipe.wants_subject() {
-            facts.looks = Some(look(&original, &facts, Limits::DEFAULT).with_context(about)?);
+            facts.analysis = Some(analyse(&original, &facts, Limits::DEFAULT).with_context(about)?);
         }
         if recipe.trim {
-            facts.content = Some(content(&original, &facts, Limits::DEFAULT).with_context(about)?);
+            facts.trim_box = Some(find_trim_box(&original, &facts, Limits::DEFAULT).with_context(about)?);
         }
         let policy = Policy { jxl: kivet_image::JXL, ..Policy::default() };
         let choice = choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, &policy)?;
@@ -98,7 +98,7 @@ impl Render {
             original_bytes: original.len() as u64,
             draw_ms: rendition.timings.draw.as_secs_f64() * 1e3,
             encode_ms: rendition.timings.encode.as_secs_f64() * 1e3,
-            held_back_from: choice.plan.held_back_from.map(|size| [size.width, size.height]),
+            requested_size: choice.plan.requested_size.map(|size| [size.width, size.height]),
         };
         output::print(json, &made, text)?;
         Ok(ExitCode::SUCCESS)
@@ -119,7 +119,7 @@ fn text(made: &Made) -> String {
         made.draw_ms,
         made.encode_ms,
     );
-    if let Some([width, height]) = made.held_back_from {
+    if let Some([width, height]) = made.requested_size {
         lines.push_str(&format!("\n{width} x {height} was asked for; nothing is enlarged beyond the original"));
     }
     lines

@@ -4,7 +4,7 @@ use std::process::ExitCode;
 
 use anyhow::{Result, bail};
 use comfy_table::{CellAlignment, Table, presets};
-use kivet_service::WhyAnswer;
+use kivet_service::WhyResponse;
 
 use crate::{client::Reach, output};
 
@@ -46,7 +46,7 @@ impl Why {
             ("save-data", self.save_data.then(|| "on".to_owned())),
         ];
         headers.extend(hints.into_iter().filter_map(|(name, value)| Some((name, value?))));
-        let answer: WhyAnswer = self.reach.ask(&format!("/why/{path}"), &headers)?;
+        let answer: WhyResponse = self.reach.ask(&format!("/why/{path}"), &headers)?;
         output::print(json, &answer, text)?;
         Ok(ExitCode::SUCCESS)
     }
@@ -61,14 +61,14 @@ fn address(text: &str) -> Result<&str> {
     Ok(path)
 }
 
-fn text(why: &WhyAnswer) -> String {
+fn text(why: &WhyResponse) -> String {
     let [width, height] = why.size;
     let mut text = format!("{}\n\n", why.address);
     let mut say = |name: &str, value: String| text.push_str(&format!("{name:<10} {value}\n"));
     say("sends", format!("{width} x {height} {}, {}", why.format, why.encoding));
     say("because", why.because.clone());
     say("width", why.width_from.clone());
-    if let Some([width, height]) = why.held_back_from {
+    if let Some([width, height]) = why.requested_size {
         say("", format!("{width} x {height} was asked for; nothing is enlarged beyond the original"));
     }
     if let Some(target) = why.target {
@@ -94,11 +94,11 @@ fn text(why: &WhyAnswer) -> String {
     text
 }
 
-fn candidates(why: &WhyAnswer) -> Table {
+fn candidates(why: &WhyResponse) -> Table {
     let mut table = table(["format", "written", "bytes expected", "fidelity expected", "by"], &[2, 3]);
     for candidate in &why.candidates {
         let chosen = if candidate.format == why.format { "> " } else { "  " };
-        let fidelity = candidate.predicted_fidelity.map_or("exact".to_owned(), |fidelity| format!("{fidelity:.1}"));
+        let fidelity = candidate.predicted_fidelity.map_or("lossless".to_owned(), |fidelity| format!("{fidelity:.1}"));
         table.add_row([
             format!("{chosen}{}", candidate.format),
             candidate.encoding.clone(),
@@ -110,7 +110,7 @@ fn candidates(why: &WhyAnswer) -> Table {
     table
 }
 
-fn widths(why: &WhyAnswer) -> Table {
+fn widths(why: &WhyResponse) -> Table {
     let mut table = table(["width", "height", "format", "bytes expected"], &[0, 1, 3]);
     for width in &why.widths {
         let chosen = if width.chosen { "> " } else { "  " };

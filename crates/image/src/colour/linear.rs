@@ -57,7 +57,7 @@ impl Samples<'_> {
     }
 
     /// The value that means one.
-    const fn most(self) -> f32 {
+    const fn max(self) -> f32 {
         match self {
             Self::Eight(_) => 255.0,
             Self::Sixteen(_) => 65_535.0,
@@ -98,7 +98,7 @@ enum Way {
     Shaped { curves: [Vec<f32>; 3], matrix: Option<[[f32; 3]; 3]> },
     /// A profile made of tables; to the encoded target first.
     Tables { transform: Arc<dyn TransformExecutor<f32> + Send + Sync>, source: Vec<f32>, encoded: Vec<f32> },
-    /// Four inks that nobody described.
+    /// CMYK without a profile.
     Inks,
 }
 
@@ -123,8 +123,8 @@ impl Linear {
     fn shaped(profile: &ColorProfile, brighter: f32, gamut: Gamut, layout: Layout, deep: bool) -> Option<Way> {
         let table = |curve: &ToneReprCurve| -> Option<Vec<f32>> {
             let evaluator = curve.make_linear_evaluator().ok()?;
-            let most = if deep { 65_535u32 } else { 255 };
-            Some((0..=most).map(|value| evaluator.evaluate_value(value as f32 / most as f32) * brighter).collect())
+            let max = if deep { 65_535u32 } else { 255 };
+            Some((0..=max).map(|value| evaluator.evaluate_value(value as f32 / max as f32) * brighter).collect())
         };
         if let Some(gray) = &profile.gray_trc {
             let curve = table(gray)?;
@@ -178,7 +178,7 @@ impl Linear {
             }
             (Way::Inks, _, samples) => {
                 for (pixel, out) in out.chunks_exact_mut(4).enumerate().take(samples.len() / 4) {
-                    let left = |channel: usize| samples.value(pixel * 4 + channel) as f32 / samples.most();
+                    let left = |channel: usize| samples.value(pixel * 4 + channel) as f32 / samples.max();
                     let light = |channel: usize| to_linear(f64::from(left(channel) * left(3))) as f32;
                     out.copy_from_slice(&[light(0), light(1), light(2), 1.0]);
                 }
@@ -240,7 +240,7 @@ fn through_tables(
     source.clear();
     for pixel in 0..pixels {
         for channel in 0..colours {
-            let value = samples.value(pixel * channels + channel) as f32 / samples.most();
+            let value = samples.value(pixel * channels + channel) as f32 / samples.max();
             source.push(if inks { 1.0 - value } else { value });
         }
     }
@@ -257,9 +257,9 @@ fn through_tables(
 }
 
 fn premultiply(samples: Samples<'_>, channels: usize, out: &mut [f32]) {
-    let most = samples.most();
+    let max = samples.max();
     for (pixel, out) in out.chunks_exact_mut(4).enumerate().take(samples.len() / channels) {
-        let alpha = samples.value(pixel * channels + channels - 1) as f32 / most;
+        let alpha = samples.value(pixel * channels + channels - 1) as f32 / max;
         out.iter_mut().for_each(|channel| *channel *= alpha);
     }
 }

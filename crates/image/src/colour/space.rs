@@ -16,7 +16,7 @@ pub(crate) enum Space {
     Described(Box<ColorProfile>, f32),
 }
 
-/// Nits of white in pictures for ordinary screens, to which absolute brightness is scaled (ITU-R BT.2408, 2.1).
+/// Nits of white in pictures for ordinary screens, to which absolute luma is scaled (ITU-R BT.2408, 2.1).
 const REFERENCE_WHITE: f32 = 203.0;
 
 /// What one of 10,000 nits means (SMPTE ST 2084).

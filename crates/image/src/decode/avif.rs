@@ -38,7 +38,7 @@ pub(super) fn frames(bytes: &[u8], limits: Limits) -> Result<Frames<'_>, ImageEr
     let layout = if avif.alpha() { Layout::Rgba } else { Layout::Rgb };
     let mut left = avif.frame_count();
     Ok(Frames::new(
-        avif.plays(),
+        avif.loop_count(),
         avif.space(),
         Box::new(move || {
             left = left.checked_sub(1)?;
@@ -94,7 +94,7 @@ impl<'a> Avif<'a> {
         unsafe { (*self.decoder).alphaPresent != 0 }
     }
 
-    pub(crate) fn motion(&self) -> bool {
+    pub(crate) fn animated(&self) -> bool {
         // SAFETY: as above.
         unsafe { (*self.decoder).imageCount > 1 }
     }
@@ -106,7 +106,7 @@ impl<'a> Avif<'a> {
     }
 
     /// How often the frames are shown; 0 is for ever.
-    fn plays(&self) -> u32 {
+    fn loop_count(&self) -> u32 {
         // SAFETY: as above. Negative counts say "for ever" or "not said".
         u32::try_from(unsafe { (*self.decoder).repetitionCount }).map_or(0, |more| more.saturating_add(1))
     }
@@ -174,7 +174,7 @@ impl<'a> Avif<'a> {
             sys::AVIF_PIXEL_FORMAT_YUV420 => (true, true),
             _ => return None,
         };
-        // Shares of red and blue in brightness (ITU-T H.273, table 4); unsaid is BT.601, as browsers take it.
+        // Shares of red and blue in luma (ITU-T H.273, table 4); unsaid is BT.601, as browsers take it.
         let shares = match u32::from(image.matrixCoefficients) {
             1 => (0.2126, 0.0722),
             2 | 5 | 6 => (0.299, 0.114),

@@ -1,4 +1,4 @@
-//! Moving pictures as whole frames: whatever a format stores, each frame comes composited on the full canvas.
+//! Animated pictures as whole frames: whatever a format stores, each frame comes composited on the full canvas.
 
 use kivet_recipe::{Facts, Format, Size};
 
@@ -30,7 +30,7 @@ type NextFrame<'a> = Box<dyn FnMut() -> Option<Result<Frame, ImageError>> + 'a>;
 /// The frames of a picture, in order. A picture that breaks off after its first frame ends there.
 pub(crate) struct Frames<'a> {
     /// How often all frames are shown; 0 is for ever.
-    pub(crate) plays: u32,
+    pub(crate) loop_count: u32,
     /// What their colours mean.
     pub(crate) space: Space,
     next: NextFrame<'a>,
@@ -40,8 +40,8 @@ pub(crate) struct Frames<'a> {
 }
 
 impl<'a> Frames<'a> {
-    pub(super) fn new(plays: u32, space: Space, next: NextFrame<'a>) -> Self {
-        Self { plays, space, next, seen: 0, limit: u32::MAX, over: false }
+    pub(super) fn new(loop_count: u32, space: Space, next: NextFrame<'a>) -> Self {
+        Self { loop_count, space, next, seen: 0, limit: u32::MAX, over: false }
     }
 }
 
@@ -83,9 +83,9 @@ pub(crate) fn frames<'a>(bytes: &'a [u8], facts: &Facts, limits: Limits) -> Resu
 /// A sample of 8 or 16 bits.
 pub(super) trait Sample: Copy + Default + PartialEq + Into<f32> {
     /// The value that means one.
-    const MOST: Self;
+    const MAX: Self;
 
-    /// The nearest to a value from 0 to [`MOST`](Self::MOST).
+    /// The nearest to a value from 0 to [`MAX`](Self::MAX).
     fn nearest(value: f32) -> Self;
 
     /// Many of them.
@@ -95,7 +95,7 @@ pub(super) trait Sample: Copy + Default + PartialEq + Into<f32> {
 macro_rules! sample {
     ($sample:ty, $sort:ident) => {
         impl Sample for $sample {
-            const MOST: Self = Self::MAX;
+            const MAX: Self = Self::MAX;
 
             fn nearest(value: f32) -> Self {
                 value.round() as Self
@@ -170,7 +170,7 @@ impl<S: Sample> Canvas<S> {
             for (below, above) in line.chunks_exact_mut(4).zip(source.chunks_exact(4)) {
                 match above[3] {
                     alpha if over && alpha == S::default() => {}
-                    alpha if over && alpha != S::MOST => mix(below, above),
+                    alpha if over && alpha != S::MAX => mix(below, above),
                     _ => below.copy_from_slice(above),
                 }
             }
@@ -196,12 +196,12 @@ impl<S: Sample> Canvas<S> {
 
 /// Source over destination in sRGB, straight alpha (PNG, third edition, 13.16).
 fn mix<S: Sample>(below: &mut [S], above: &[S]) {
-    let most: f32 = S::MOST.into();
-    let (a, b) = (above[3].into() / most, below[3].into() / most);
+    let max: f32 = S::MAX.into();
+    let (a, b) = (above[3].into() / max, below[3].into() / max);
     let alpha = a + b * (1.0 - a);
     for (below, above) in below[..3].iter_mut().zip(above) {
         let value = ((*above).into() * a + (*below).into() * b * (1.0 - a)) / alpha;
         *below = S::nearest(value);
     }
-    below[3] = S::nearest(alpha * most);
+    below[3] = S::nearest(alpha * max);
 }

@@ -22,10 +22,10 @@ pub(super) fn frames(bytes: &[u8]) -> Result<Frames<'_>, ImageError> {
     options.set_memory_limit(MemoryLimit::Unlimited);
     let mut decoder = options.read_info(Cursor::new(bytes)).map_err(damaged)?;
     let size = Size::new(decoder.width().into(), decoder.height().into());
-    let plays = crate::probe::gif::plays(bytes);
+    let loop_count = crate::probe::gif::loop_count(bytes);
     let mut canvas = Canvas::new(size);
     Ok(Frames::new(
-        plays,
+        loop_count,
         Space::Srgb,
         Box::new(move || {
             let (place, dispose, shown_ms) = match decoder.next_frame_info() {

@@ -63,7 +63,7 @@ pub fn open<'a>(bytes: &'a [u8], facts: &Facts, reading: Reading) -> Result<Box<
     Ok(match facts.format {
         Format::Jpeg => Box::new(jpeg::Jpeg::open(bytes, eighths, gamut, limits)?),
         Format::Png => png::open(bytes, gamut, limits)?,
-        Format::Webp if facts.motion => first_frame(bytes, facts, gamut, limits)?,
+        Format::Webp if facts.animated => first_frame(bytes, facts, gamut, limits)?,
         Format::Webp => Box::new(webp::open(bytes, gamut, limits)?),
         Format::Avif => Box::new(avif::open(bytes, gamut, limits)?),
         Format::Gif => first_frame(bytes, facts, gamut, limits)?,
@@ -89,8 +89,8 @@ pub fn reduction_for(crop: (f64, f64), drawn: Size) -> u8 {
     // An eighth is nothing but the means of blocks, taken of encoded values: it must be reduced much further.
     const FROM_MEANS: f64 = 2.5;
     let scale = (f64::from(drawn.width) / crop.0).max(f64::from(drawn.height) / crop.1);
-    let least = if scale * FROM_MEANS <= 0.125 { 1 } else { 2 };
-    ((scale * 1.5 * 8.0).ceil() as u8).clamp(least, 8)
+    let min = if scale * FROM_MEANS <= 0.125 { 1 } else { 2 };
+    ((scale * 1.5 * 8.0).ceil() as u8).clamp(min, 8)
 }
 
 /// A JPEG whole, at so many eighths as the codec gives it.

@@ -130,11 +130,11 @@ fn laid<'a, S: Sample + 'a>(
     read: impl Fn(&[u8]) -> Vec<S> + 'a,
 ) -> Frames<'a> {
     let size = Size::new(reader.info().width, reader.info().height);
-    let plays = reader.info().animation_control.map_or(1, |control| control.num_plays);
+    let loop_count = reader.info().animation_control.map_or(1, |control| control.num_plays);
     let animated = reader.info().animation_control.is_some();
     let mut left = reader.info().animation_control.map_or(1, |control| control.num_frames);
     Frames::new(
-        plays,
+        loop_count,
         space(reader.info()),
         Box::new(move || {
             loop {
@@ -173,11 +173,11 @@ fn laid<'a, S: Sample + 'a>(
 /// Straight RGBA of any layout a PNG has.
 fn widened<S: Sample>(samples: Vec<S>, layout: Layout) -> Vec<S> {
     match layout {
-        Layout::Gray => samples.iter().flat_map(|value| [*value, *value, *value, S::MOST]).collect(),
+        Layout::Gray => samples.iter().flat_map(|value| [*value, *value, *value, S::MAX]).collect(),
         Layout::GrayAlpha => {
             samples.chunks_exact(2).flat_map(|pixel| [pixel[0], pixel[0], pixel[0], pixel[1]]).collect()
         }
-        Layout::Rgb => samples.chunks_exact(3).flat_map(|pixel| [pixel[0], pixel[1], pixel[2], S::MOST]).collect(),
+        Layout::Rgb => samples.chunks_exact(3).flat_map(|pixel| [pixel[0], pixel[1], pixel[2], S::MAX]).collect(),
         Layout::Rgba | Layout::Cmyk => samples,
     }
 }

@@ -1,4 +1,4 @@
-//! WebP through libwebp, still and moving. The only calls across the C boundary are in the fenced functions and type
+//! WebP through libwebp, still and animated. The only calls across the C boundary are in the fenced functions and type
 //! below.
 #![allow(unsafe_code)]
 
@@ -43,7 +43,7 @@ fn space(bytes: &[u8]) -> Space {
     Space::of_icc(riff::chunk(bytes, *b"ICCP"))
 }
 
-/// What the header says: size, alpha, motion, lossy or lossless. No pixel is decoded.
+/// What the header says: size, alpha, animated, lossy or lossless. No pixel is decoded.
 pub(crate) fn features(bytes: &[u8]) -> Result<WebPBitstreamFeatures, ImageError> {
     let mut features = MaybeUninit::<WebPBitstreamFeatures>::zeroed();
     // SAFETY: the pointer and length are of one slice, the struct is plain integers for which zero is valid, and the
@@ -58,15 +58,15 @@ pub(crate) fn features(bytes: &[u8]) -> Result<WebPBitstreamFeatures, ImageError
     }
 }
 
-/// The frames of a moving WebP.
+/// The frames of an animated WebP.
 pub(super) fn frames(bytes: &[u8]) -> Result<Frames<'_>, ImageError> {
-    let mut moving = Moving::open(bytes)?;
-    let plays = moving.info.loop_count;
-    Ok(Frames::new(plays, space(bytes), Box::new(move || moving.next_frame())))
+    let mut animated = AnimationDecoder::open(bytes)?;
+    let loop_count = animated.info.loop_count;
+    Ok(Frames::new(loop_count, space(bytes), Box::new(move || animated.next_frame())))
 }
 
-/// The library's decoder of moving pictures, which composites; freed on drop.
-struct Moving<'a> {
+/// The library's decoder of animated pictures, which composites; freed on drop.
+struct AnimationDecoder<'a> {
     decoder: *mut sys::WebPAnimDecoder,
     info: sys::WebPAnimInfo,
     before_ms: c_int,
@@ -74,7 +74,7 @@ struct Moving<'a> {
     _bytes: std::marker::PhantomData<&'a [u8]>,
 }
 
-impl<'a> Moving<'a> {
+impl<'a> AnimationDecoder<'a> {
     fn open(bytes: &'a [u8]) -> Result<Self, ImageError> {
         // SAFETY: the options are initialised by the library before use; the decoder is checked for null and owned by
         // the returned value alone; the bytes it keeps a pointer to outlive it by the lifetime on the type; the info is
@@ -117,7 +117,7 @@ impl<'a> Moving<'a> {
     }
 }
 
-impl Drop for Moving<'_> {
+impl Drop for AnimationDecoder<'_> {
     fn drop(&mut self) {
         // SAFETY: created by the library, owned by this value alone, freed once.
         unsafe { sys::WebPAnimDecoderDelete(self.decoder) }

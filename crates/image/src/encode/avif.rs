@@ -15,14 +15,14 @@ use crate::{ImageError, Raster, colour::Range};
 /// Of 0 (smallest) to 10 (fastest). 8 saves a seventh (`bench prior`) and takes four to five times as long; 7 saves little more, for
 /// half as much time again.
 const SPEED: c_int = 9;
-const BEST_SPEED: c_int = 8;
+const SLOW_SPEED: c_int = 8;
 
-/// From this setting on colour is stored at full size: half-size colour holds likeness below what is asked there.
+/// From this setting on chroma is stored at full resolution (4:4:4): 4:2:0 limits the score below what is asked there.
 const FULL_COLOUR: FullColour = FullColour { from: 96.0, as_good: 92.6 };
 
-/// Quantisation by frequency, from the steepest of the codec's matrices on: fewer bytes for a likeness in the same time, most
+/// Quantisation by frequency, from the steepest of the codec's matrices on: fewer bytes at equal score in the same time, most
 /// of all on grain. Errors are weighed by the same matrices where the encoder decides what to keep: without that they cost bytes
-/// at its best. No palettes: at speed 8 they multiply the bytes of very smooth pictures, and flat art is written exactly elsewhere.
+/// with the slow preset. No palettes: at speed 8 they multiply the bytes of very smooth pictures, and flat art is written losslessly elsewhere.
 const OPTIONS: [(&CStr, &CStr); 4] = [
     (c"color:enable-qm", c"1"),
     (c"color:qm-min", c"0"),
@@ -34,7 +34,7 @@ const OPTIONS: [(&CStr, &CStr); 4] = [
 const ALPHA_QUALITY: c_int = 90;
 
 pub(super) fn encode(raster: &Raster, setting: f32, writing: &Writing) -> Result<Vec<u8>, ImageError> {
-    let speed = if writing.is_best() { BEST_SPEED } else { SPEED };
+    let speed = if writing.is_best() { SLOW_SPEED } else { SPEED };
     Encoder::new(setting, speed)?.encode(&Image::import(raster, setting, writing)?)
 }
 
@@ -91,7 +91,7 @@ impl Image {
         }
     }
 
-    /// Planes to be filled, differences of colour at half the width and height where `halved`.
+    /// Planes to be filled, chroma at half the width and height where `halved`.
     fn planes(&mut self, halved: bool) -> Result<[Plane<'_>; 3], ImageError> {
         // SAFETY: the library allocates each plane with so many rows of so many bytes; they are distinct, and live as
         // long as the image that is borrowed.

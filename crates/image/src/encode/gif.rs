@@ -5,12 +5,12 @@ use std::borrow::Cow;
 use gif::{DisposalMethod, Encoder, Frame, Repeat};
 use kivet_recipe::{Format, Size};
 
-use super::{Writing, moving::Moment};
+use super::{Writing, animation::TimedFrame};
 use crate::{ImageError, Raster};
 
 /// How thoroughly colours are sampled when there are too many, 1 to 30; 1 is slowest.
 const SPEED: i32 = 10;
-const BEST_SPEED: i32 = 1;
+const SLOW_SPEED: i32 = 1;
 
 /// Below this alpha a pixel is transparent: the format knows only all or nothing.
 const OPAQUE_FROM: u8 = 128;
@@ -23,16 +23,16 @@ pub(super) fn encode(raster: &Raster, writing: &Writing) -> Result<Vec<u8>, Imag
     Ok(bytes)
 }
 
-/// A moving GIF. `plays` is how often it is shown, 0 for ever.
-pub(super) fn encode_moving(
+/// An animated GIF. `loop_count` is how often it is shown, 0 for ever.
+pub(super) fn encode_animated(
     size: Size,
-    plays: u32,
-    moments: &mut dyn Iterator<Item = Result<Moment, ImageError>>,
+    loop_count: u32,
+    timed_frames: &mut dyn Iterator<Item = Result<TimedFrame, ImageError>>,
     writing: &Writing,
 ) -> Result<Vec<u8>, ImageError> {
     let mut bytes = Vec::new();
     let mut encoder = started(&mut bytes, size)?;
-    match plays {
+    match loop_count {
         0 => encoder.set_repeat(Repeat::Infinite).map_err(failed)?,
         1 => {}
         more => encoder.set_repeat(Repeat::Finite((more - 1).min(u16::MAX.into()) as u16)).map_err(failed)?,
@@ -40,8 +40,8 @@ pub(super) fn encode_moving(
     // Times are rounded to hundredths as they add up, so that a long picture keeps its length.
     let (mut elapsed_ms, mut written_cs) = (0u64, 0u64);
     let mut before: Option<Raster> = None;
-    for moment in moments {
-        let Moment { raster, shown_ms } = moment?;
+    for timed_frame in timed_frames {
+        let TimedFrame { raster, shown_ms } = timed_frame?;
         elapsed_ms += u64::from(shown_ms);
         let until_cs = (elapsed_ms + 5) / 10;
         let changed = Change::between(before.as_ref(), &raster);
@@ -99,7 +99,7 @@ fn frame(raster: &Raster, best: bool) -> Frame<'static> {
     let mut rgba: Vec<u8> = raster.bytes().chunks_exact(raster.channels()).flat_map(pixel).collect();
     let (width, height) = (width as u16, height as u16);
     exact(&rgba, width, height)
-        .unwrap_or_else(|| Frame::from_rgba_speed(width, height, &mut rgba, if best { BEST_SPEED } else { SPEED }))
+        .unwrap_or_else(|| Frame::from_rgba_speed(width, height, &mut rgba, if best { SLOW_SPEED } else { SPEED }))
 }
 
 /// With the picture's own colours, if there are at most 256.

@@ -13,14 +13,14 @@ use crate::{ImageError, Raster};
 
 /// Of 1 (fastest) to 9 (smallest).
 const EFFORT: i64 = 3;
-/// From this setting on one step more takes a few percent fewer bytes for a likeness in a tenth more time; below, none fewer, and it
+/// From this setting on one step more takes a few percent fewer bytes at equal score in a tenth more time; below, none fewer, and it
 /// cannot get as low.
 const HIGH: (f32, i64) = (30.0, 4);
-/// More effort takes half as long again and no fewer bytes for a likeness.
-const BEST_EFFORT: i64 = 5;
+/// More effort takes half as long again and no fewer bytes at equal score.
+const SLOW_EFFORT: i64 = 5;
 
 /// At every setting the picture's own size: left alone, the library halves a picture at low settings, which takes it four times
-/// as long, jumps, and never falls below a likeness of about 45.
+/// as long, jumps, and never falls below a score of about 45.
 const RESAMPLING: i64 = 1;
 
 /// Lossy at `setting`, 0 to 100 on the scale of JPEG's; lossless without one.
@@ -46,7 +46,7 @@ impl Encoder {
         unsafe {
             let settings = sys::JxlEncoderFrameSettingsCreate(self.0, std::ptr::null());
             let effort = match (writing.is_best(), setting) {
-                (true, _) => BEST_EFFORT,
+                (true, _) => SLOW_EFFORT,
                 (false, Some(setting)) if setting >= HIGH.0 => HIGH.1,
                 (false, _) => EFFORT,
             };

@@ -1,11 +1,11 @@
-//! From a raster to a file's bytes, one file per format, each with settings for somebody waiting and for nobody waiting.
+//! From a raster to a file's bytes, one file per format, each with a fast and a slow preset.
 
+pub(crate) mod animation;
 mod avif;
 mod gif;
 mod jpeg;
 #[cfg(feature = "jxl")]
 mod jxl;
-pub(crate) mod moving;
 mod planes;
 mod png;
 mod webp;
@@ -34,7 +34,7 @@ impl Writing {
     }
 
     const fn is_best(&self) -> bool {
-        matches!(self.effort, Effort::Best)
+        matches!(self.effort, Effort::Slow)
     }
 
     /// The profile to embed: none for sRGB, which is what a picture without one is in.
@@ -46,10 +46,10 @@ impl Writing {
     }
 }
 
-/// Where on its scale of settings an encoder turns from half-size to full-size colour.
+/// Where on its scale of settings an encoder turns from 4:2:0 to 4:4:4 chroma.
 struct FullColour {
     from: f32,
-    /// The encoder's own quality that is with full-size colour as good as `from` with half: likeness rises without a step.
+    /// The encoder's own quality that is with 4:4:4 chroma as good as `from` with half: score rises without a step.
     as_good: f32,
 }
 

@@ -1,8 +1,8 @@
-//! Red, green and blue as brightness and two differences of colour, 8 bits a sample (ITU-T H.273, 8.3, with matrix 6).
+//! Red, green and blue as luma and two chroma components, 8 bits a sample (ITU-T H.273, 8.3, with matrix 6).
 //!
 //! Differences at half the size are those of the mean light of squares of four, its square root taken as the signal's. Every
-//! brightness is then fitted to what decoders make of the differences beside it: the pixel they show is as bright as the one
-//! that was given, so that what colour loses by its half size costs no light. That takes far fewer bytes for a likeness where
+//! luma is then fitted to what decoders make of the chroma beside it: the pixel they show is as bright as the one
+//! that was given, so that what colour loses by its half size costs no light. That takes far fewer bytes at equal score where
 //! colours are strong (`docs/performance.md`).
 
 #[cfg(target_arch = "x86_64")]
@@ -31,7 +31,7 @@ impl Plane<'_> {
     }
 }
 
-/// Writes an opaque raster into planes of brightness, difference of blue and difference of red; differences at half the
+/// Writes an opaque raster into planes of luma, the two chroma components; chroma at half the
 /// width and height where `halved`, odd sides rounded up.
 pub(super) fn split(raster: &Raster, halved: bool, range: Range, planes: [Plane<'_>; 3]) {
     #[cfg(target_arch = "x86_64")]
@@ -41,7 +41,7 @@ pub(super) fn split(raster: &Raster, halved: bool, range: Range, planes: [Plane<
 
 #[inline(always)]
 fn split_anywhere(raster: &Raster, halved: bool, range: Range, planes: [Plane<'_>; 3]) {
-    let [mut brightness, mut blues, mut reds] = planes;
+    let [mut luma, mut blues, mut reds] = planes;
     let (width, height) = (raster.size().width as usize, raster.size().height as usize);
     let step = if halved { 2 } else { 1 };
     let (across, down) = (width.div_ceil(step), height.div_ceil(step));
@@ -53,13 +53,13 @@ fn split_anywhere(raster: &Raster, halved: bool, range: Range, planes: [Plane<'_
         } else {
             rows.as_they_are(line(y));
         }
-        rows.differences(range, blues.row_mut(y, across), reds.row_mut(y, across));
+        rows.chroma(range, blues.row_mut(y, across), reds.row_mut(y, across));
     }
     for y in 0..height {
         let (near, far) = if halved { neighbours(y, down) } else { (y, y) };
         rows.shown(0, halved, range, [blues.row(near, across), blues.row(far, across)]);
         rows.shown(1, halved, range, [reds.row(near, across), reds.row(far, across)]);
-        rows.fitted(range, line(y), brightness.row_mut(y, width));
+        rows.fitted(range, line(y), luma.row_mut(y, width));
     }
 }
 

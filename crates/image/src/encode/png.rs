@@ -1,4 +1,4 @@
-//! PNG: with a palette where the picture has few enough colours, gray where it is gray; always exact.
+//! PNG: with a palette where the picture has few enough colours, gray where it is gray; always lossless.
 
 use std::collections::HashMap;
 
@@ -72,7 +72,7 @@ struct Indexed {
 
 impl Indexed {
     fn of(raster: &Raster) -> Option<Self> {
-        const MOST: usize = 256;
+        const MAX: usize = 256;
         let pixel = |bytes: &[u8]| [bytes[0], bytes[1], bytes[2], bytes.get(3).copied().unwrap_or(255)];
         let mut known: HashMap<[u8; 4], u8> = HashMap::new();
         let mut last = None;
@@ -82,7 +82,7 @@ impl Indexed {
             }
             last = Some(colour);
             known.entry(colour).or_default();
-            if known.len() > MOST {
+            if known.len() > MAX {
                 return None;
             }
         }

@@ -8,27 +8,27 @@ use libwebp_sys as sys;
 
 use super::{
     Writing,
-    moving::Moment,
+    animation::TimedFrame,
     planes::{self, Plane},
 };
 use crate::{ImageError, Raster, colour::Range, riff};
 
-/// Of 0 (fastest) to 6 (smallest). What 6 saves beside 4, 3 to 5% of bytes for a likeness in twice the time, is too little for a second
+/// Of 0 (fastest) to 6 (smallest). What 6 saves beside 4, 3 to 5% of bytes at equal score in twice the time, is too little for a second
 /// rendition to take the place of the first: it is taken at once, and there is no better encoder.
 const LOSSY_METHOD: c_int = 6;
 
 /// With an alpha channel, whose own lossless coding 6 tries in every way: for seconds, to save a twentieth.
 const LOSSY_METHOD_WITH_ALPHA: c_int = 5;
 
-/// For moving pictures in a hurry: they have many frames.
-const MOVING_METHOD: c_int = 2;
+/// For animated pictures with the fast preset: they have many frames.
+const ANIMATED_METHOD: c_int = 2;
 
 /// How little the smoothing of block edges touches what is sharp, 0 to 7: the most costs no time and saves a few bytes.
 const EDGES_KEPT: c_int = 7;
 
 /// Of 0 (fastest) to 9 (smallest).
 const LOSSLESS_LEVEL: c_int = 3;
-const BEST_LOSSLESS_LEVEL: c_int = 8;
+const SLOW_LOSSLESS_LEVEL: c_int = 8;
 
 /// Lossy at `setting`, 0 to 100; lossless without one.
 pub(super) fn encode(raster: &Raster, setting: Option<f32>, writing: &Writing) -> Result<Vec<u8>, ImageError> {
@@ -67,34 +67,34 @@ fn with_chunks(file: Vec<u8>, raster: &Raster, writing: &Writing) -> Vec<u8> {
     riff::file(*b"WEBP", &chunks)
 }
 
-/// A moving WebP. `plays` is how often it is shown, 0 for ever.
-pub(super) fn encode_moving(
+/// An animated WebP. `loop_count` is how often it is shown, 0 for ever.
+pub(super) fn encode_animated(
     size: Size,
-    plays: u32,
-    moments: &mut dyn Iterator<Item = Result<Moment, ImageError>>,
+    loop_count: u32,
+    timed_frames: &mut dyn Iterator<Item = Result<TimedFrame, ImageError>>,
     writing: &Writing,
 ) -> Result<Vec<u8>, ImageError> {
     let setting = match writing.encoding {
         Encoding::Lossy { setting } => Some(setting),
         _ => None,
     };
-    let method = if writing.is_best() { LOSSY_METHOD_WITH_ALPHA } else { MOVING_METHOD };
+    let method = if writing.is_best() { LOSSY_METHOD_WITH_ALPHA } else { ANIMATED_METHOD };
     let config = config(setting, method, writing.is_best())?;
-    let mut animation = Animation::new(size, plays, setting.is_some())?;
+    let mut animation = Animation::new(size, loop_count, setting.is_some())?;
     let mut at_ms: c_int = 0;
-    for moment in moments {
-        let Moment { raster, shown_ms } = moment?;
+    for timed_frame in timed_frames {
+        let TimedFrame { raster, shown_ms } = timed_frame?;
         animation.add(&mut Picture::import(&raster, true)?, at_ms, &config)?;
         at_ms = at_ms.saturating_add(shown_ms.min(1 << 24) as c_int);
     }
     animation.finish(at_ms)
 }
 
-/// The library's encoder of moving pictures, freed on drop.
+/// The library's encoder of animated pictures, freed on drop.
 struct Animation(*mut sys::WebPAnimEncoder);
 
 impl Animation {
-    fn new(size: Size, plays: u32, mixed: bool) -> Result<Self, ImageError> {
+    fn new(size: Size, loop_count: u32, mixed: bool) -> Result<Self, ImageError> {
         let version = sys::WEBP_MUX_ABI_VERSION as c_int;
         let mut options = MaybeUninit::<sys::WebPAnimEncoderOptions>::zeroed();
         // SAFETY: the options are plain integers, initialised by the library before they are changed and read; the
@@ -104,10 +104,10 @@ impl Animation {
                 return Err(failed("the library has another version"));
             }
             let options = options.assume_init_mut();
-            options.anim_params.loop_count = plays.min(65_535) as c_int;
+            options.anim_params.loop_count = loop_count.min(65_535) as c_int;
             // Clear, for viewers that heed it.
             options.anim_params.bgcolor = 0;
-            // Each frame lossy or exact, whichever is smaller: drawn pictures move too.
+            // Each frame lossy or lossless, whichever is smaller: drawn pictures move too.
             options.allow_mixed = c_int::from(mixed);
             let encoder = sys::WebPAnimEncoderNewInternal(size.width as c_int, size.height as c_int, options, version);
             if encoder.is_null() { Err(failed("no memory for an encoder")) } else { Ok(Self(encoder)) }
@@ -152,7 +152,7 @@ impl Drop for Animation {
 
 fn config(setting: Option<f32>, method: c_int, best: bool) -> Result<sys::WebPConfig, ImageError> {
     let mut config = sys::WebPConfig::new().map_err(|()| failed("the library has another version"))?;
-    let level = if best { BEST_LOSSLESS_LEVEL } else { LOSSLESS_LEVEL };
+    let level = if best { SLOW_LOSSLESS_LEVEL } else { LOSSLESS_LEVEL };
     match setting {
         Some(setting) => {
             config.quality = setting.clamp(0.0, 100.0);
@@ -190,7 +190,7 @@ impl Picture {
         if done == 0 { Err(failed(format!("{:?}", picture.0.error_code))) } else { Ok(picture) }
     }
 
-    /// Planes to be filled, differences of colour at half the width and height.
+    /// Planes to be filled, chroma at half the width and height.
     fn planes(&mut self) -> Result<[Plane<'_>; 3], ImageError> {
         // SAFETY: on success the library allocated each plane with so many rows, `stride` bytes apart; they are distinct and live
         // as long as the picture that is borrowed.

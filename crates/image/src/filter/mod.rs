@@ -10,7 +10,7 @@ use kivet_recipe::{CanvasColour, Edits, Effect, Filter, Size};
 use crate::Raster;
 
 /// A picture being filtered: straight RGBA from 0 to 1, four floats a pixel.
-struct Sheet {
+struct Layer {
     size: Size,
     pixels: Vec<f32>,
 }
@@ -24,14 +24,14 @@ pub(crate) fn apply(raster: Raster, edits: &Edits) -> Raster {
     // edge is extended instead, so that an opaque picture stays one.
     let fades = edits.canvas.is_some() && edits.filters.iter().any(|f| f.effect == Effect::Blur && f.region.is_none());
     let alpha = raster.has_alpha() || fades;
-    let mut sheet = Sheet::of(&raster);
+    let mut layer = Layer::of(&raster);
     for filter in &edits.filters {
-        sheet.filter(*filter, edits.scale, if fades { Edge::Clear } else { Edge::Extended });
+        layer.filter(*filter, edits.scale, if fades { Edge::Clear } else { Edge::Extended });
     }
     if edits.sharpen > 0 {
-        sheet.sharpen(f32::from(edits.sharpen) / 100.0);
+        layer.sharpen(f32::from(edits.sharpen) / 100.0);
     }
-    let raster = sheet.into_raster(alpha);
+    let raster = layer.into_raster(alpha);
     match edits.canvas {
         Some(CanvasColour::Rgb(colour)) if fades => raster.flattened(colour),
         _ => raster,
@@ -47,7 +47,7 @@ enum Edge {
     Clear,
 }
 
-impl Sheet {
+impl Layer {
     fn of(raster: &Raster) -> Self {
         let channels = raster.channels();
         let value = |byte: u8| f32::from(byte) / 255.0;
@@ -115,7 +115,7 @@ impl Sheet {
 
     fn blur(&mut self, deviation: f32, edge: Edge) {
         if deviation > 0.0 {
-            self.premultiplied(|sheet| blur::blur(&mut sheet.pixels, sheet.size, deviation, edge));
+            self.premultiplied(|layer| blur::blur(&mut layer.pixels, layer.size, deviation, edge));
         }
     }
 
@@ -136,19 +136,19 @@ impl Sheet {
     fn pixelate(&mut self, side: f32) {
         let side = (side.round() as usize).max(1);
         let (width, height) = (self.size.width as usize, self.size.height as usize);
-        self.premultiplied(|sheet| {
+        self.premultiplied(|layer| {
             for top in (0..height).step_by(side) {
                 for left in (0..width).step_by(side) {
                     let (right, bottom) = ((left + side).min(width), (top + side).min(height));
                     let mut sum = [0.0f32; 4];
                     for y in top..bottom {
-                        for pixel in sheet.pixels[(y * width + left) * 4..(y * width + right) * 4].chunks_exact(4) {
+                        for pixel in layer.pixels[(y * width + left) * 4..(y * width + right) * 4].chunks_exact(4) {
                             sum.iter_mut().zip(pixel).for_each(|(sum, value)| *sum += value);
                         }
                     }
                     let mean = sum.map(|sum| sum / ((right - left) * (bottom - top)) as f32);
                     for y in top..bottom {
-                        for pixel in sheet.pixels[(y * width + left) * 4..(y * width + right) * 4].chunks_exact_mut(4) {
+                        for pixel in layer.pixels[(y * width + left) * 4..(y * width + right) * 4].chunks_exact_mut(4) {
                             pixel.copy_from_slice(&mean);
                         }
                     }

@@ -42,7 +42,7 @@ pub fn without_location(bytes: &[u8], format: Format) -> Vec<u8> {
         blank_iptc(&mut out);
     }
     if format == Format::Png {
-        mend_png(&mut out, bytes);
+        repair_png(&mut out, bytes);
     }
     out
 }
@@ -222,7 +222,7 @@ fn blank_iptc(jpeg: &mut [u8]) {
 }
 
 /// Gives changed chunks their checksum again (PNG, third edition, 5.5).
-fn mend_png(out: &mut [u8], before: &[u8]) {
+fn repair_png(out: &mut [u8], before: &[u8]) {
     for (_, data) in png_chunks(before) {
         let start = data.as_ptr() as usize - before.as_ptr() as usize;
         let end = start + data.len();

@@ -10,7 +10,7 @@ pub(super) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
     Ok(Facts {
         orientation,
         alpha: avif.alpha(),
-        motion: avif.motion(),
+        animated: avif.animated(),
         profile: avif.profile().as_deref().and_then(super::profile_name),
         depth: avif.depth(),
         wide: avif.space().is_wide(),

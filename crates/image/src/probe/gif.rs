@@ -12,7 +12,7 @@ pub(super) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
         .filter(|size| size.pixels() > 0)
         .ok_or_else(|| ImageError::damaged(Format::Gif, "it has no size"))?;
     let Scan { clear, frames } = scan(bytes, size);
-    Ok(Facts { alpha: clear, motion: frames > 1, ..Facts::plain(Format::Gif, size, Kind::Flat) })
+    Ok(Facts { alpha: clear, animated: frames > 1, ..Facts::plain(Format::Gif, size, Kind::Flat) })
 }
 
 /// What the blocks say, as far as they go.
@@ -56,7 +56,7 @@ fn walk(bytes: &[u8], size: Size, found: &mut Scan) -> Option<()> {
 }
 
 /// How often all frames are shown, 0 for ever: the looping extension that browsers know, once without one.
-pub(crate) fn plays(bytes: &[u8]) -> u32 {
+pub(crate) fn loop_count(bytes: &[u8]) -> u32 {
     const NAME: &[u8] = b"NETSCAPE2.0";
     bytes
         .windows(NAME.len() + 5)

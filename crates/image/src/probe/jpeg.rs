@@ -42,7 +42,7 @@ fn detail(bytes: &[u8], stored: Size) -> Option<f32> {
     Some(bits.ln() + POWER * luma_steps(bytes)?.ln()).filter(|detail| detail.is_finite())
 }
 
-/// The geometric mean of the first quantisation table (B.2.4.1), which is the one for brightness.
+/// The geometric mean of the first quantisation table (B.2.4.1), which is the one for luma.
 fn luma_steps(bytes: &[u8]) -> Option<f32> {
     const DQT: u8 = 0xDB;
     let (_, table) = segments(bytes).find(|(marker, _)| *marker == DQT)?;

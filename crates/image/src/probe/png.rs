@@ -20,7 +20,7 @@ pub(super) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
     Ok(Facts {
         orientation,
         alpha,
-        motion: info.animation_control.is_some_and(|control| control.num_frames > 1),
+        animated: info.animation_control.is_some_and(|control| control.num_frames > 1),
         profile: info.icc_profile.as_deref().and_then(super::profile_name),
         depth: if few_colours { 8 } else { info.bit_depth as u8 },
         wide: png_space(info).is_wide(),

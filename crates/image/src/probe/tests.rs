@@ -26,7 +26,7 @@ fn every_format_we_write_is_read_back_for_what_it_is() {
     for (format, encoding, alpha) in cases {
         let facts = probe(&encoded(format, encoding, alpha), Limits::default()).expect("our own files are readable");
         assert_eq!((facts.format, facts.size, facts.alpha), (format, Size::new(40, 30), alpha), "{format} {encoding}");
-        assert!(!facts.motion && facts.orientation == Orientation::default());
+        assert!(!facts.animated && facts.orientation == Orientation::default());
     }
 }
 
@@ -63,9 +63,9 @@ fn a_moving_gif_is_told_from_a_still_one() {
     let frame = b"\x21\xf9\x04\x01\x0a\0\0\0\x2c\0\0\0\0\x02\0\x01\0\0\x02\x02\x44\x01\0";
     let head = b"GIF89a\x02\0\x01\0\x80\0\0\0\0\0\xff\xff\xff";
     let still = [&head[..], frame, b";"].concat();
-    let moving = [&head[..], frame, frame, b";"].concat();
+    let animated = [&head[..], frame, frame, b";"].concat();
     let facts = |bytes: &[u8]| probe(bytes, Limits::default()).expect("readable");
-    assert!(!facts(&still).motion && facts(&moving).motion && facts(&still).alpha);
+    assert!(!facts(&still).animated && facts(&animated).animated && facts(&still).alpha);
     assert_eq!((facts(&still).size, facts(&still).kind), (Size::new(2, 1), Kind::Flat));
 }
 

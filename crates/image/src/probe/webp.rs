@@ -14,7 +14,7 @@ pub(super) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
     let kind = if features.format == LOSSLESS { super::kind_by_weight(bytes.len(), size) } else { Kind::Photo };
     Ok(Facts {
         alpha: features.has_alpha != 0,
-        motion: features.has_animation != 0,
+        animated: features.has_animation != 0,
         profile: icc.and_then(super::profile_name),
         wide: Space::of_icc(icc).is_wide(),
         ..Facts::plain(Format::Webp, size, kind)

@@ -17,7 +17,7 @@ pub(crate) fn cut(
     let text = text(bytes)?;
     let document = parsed(&text)?;
     let root = document.root_element();
-    let Plan { turned, crop, drawn, canvas: place, size, held_back_from: _ } = *plan;
+    let Plan { turned, crop, drawn, canvas: place, size, requested_size: _ } = *plan;
     let view_box =
         root.attribute("viewBox").map_or_else(|| format!("0 0 {} {}", natural.width, natural.height), str::to_owned);
     let is_whole = crop == Rect::whole(natural) && turned == Orientation::default() && drawn == size;

@@ -21,7 +21,7 @@ pub(crate) use measure::{looks_like, probe};
 const GZIP: [u8; 2] = [0x1F, 0x8B];
 
 /// Above this many bytes, unpacked, a drawing is not read.
-const MOST_BYTES: u64 = 16 << 20;
+const MAX_BYTES: u64 = 16 << 20;
 
 /// Nesting deeper than any drawing program writes; it keeps recursion within the stack.
 const DEEPEST: usize = 200;
@@ -30,12 +30,12 @@ const DEEPEST: usize = 200;
 fn text(bytes: &[u8]) -> Result<Cow<'_, str>, ImageError> {
     let text = if bytes.starts_with(&GZIP) {
         let mut unpacked = Vec::new();
-        MultiGzDecoder::new(bytes).take(MOST_BYTES + 1).read_to_end(&mut unpacked).map_err(damaged)?;
+        MultiGzDecoder::new(bytes).take(MAX_BYTES + 1).read_to_end(&mut unpacked).map_err(damaged)?;
         Cow::Owned(String::from_utf8(unpacked).map_err(damaged)?)
     } else {
         Cow::Borrowed(std::str::from_utf8(bytes).map_err(damaged)?)
     };
-    if text.len() as u64 > MOST_BYTES {
+    if text.len() as u64 > MAX_BYTES {
         return Err(damaged("it is larger than 16 MiB"));
     }
     Ok(text)

@@ -1,4 +1,4 @@
-//! What is too much is refused by name, and work that nobody wants stops.
+//! What is too much is refused by name, and cancelled work stops.
 
 use std::time::Duration;
 

@@ -1,14 +1,14 @@
 //! The engine through its public face: files as other programs write them in, renditions out.
 
+mod animated;
 mod colour;
 mod credit;
 mod effort;
 mod limits;
-mod moving;
 mod sides;
 mod subject;
 
-use kivet_image::{Limits, Raster, Rendition, Task, content, draw, look, probe, render};
+use kivet_image::{Limits, Raster, Rendition, Task, analyse, draw, find_trim_box, probe, render};
 use kivet_recipe::{Curves, Facts, Policy, Recipe, Request, choose, plan_for};
 
 /// What `recipe` makes of an original, for a client that accepts everything.
@@ -27,10 +27,10 @@ fn rendered_by(original: &[u8], recipe: &str, policy: &Policy) -> Rendition {
 fn known(original: &[u8], recipe: &Recipe) -> Facts {
     let mut facts = probe(original, Limits::default()).expect("a picture");
     if recipe.wants_subject() {
-        facts.looks = Some(look(original, &facts, Limits::DEFAULT).expect("a look"));
+        facts.analysis = Some(analyse(original, &facts, Limits::DEFAULT).expect("a look"));
     }
     if recipe.trim {
-        facts.content = Some(content(original, &facts, Limits::DEFAULT).expect("borders"));
+        facts.trim_box = Some(find_trim_box(original, &facts, Limits::DEFAULT).expect("borders"));
     }
     facts
 }

@@ -1,6 +1,6 @@
 //! Scenes with a known subject: a crop to a square and to a tall one must keep it.
 
-use kivet_image::{Raster, looks_of};
+use kivet_image::{Raster, analyse_small};
 use kivet_recipe::{Facts, Format, Kind, Recipe, Size, plan_for};
 
 /// Scenes painted, and the share of them in which each crop keeps nine tenths of the subject.
@@ -97,8 +97,8 @@ fn square_and_tall_crops_keep_the_subject() {
             let parsed: Recipe = recipe.parse().expect(recipe);
             let good = (0..SCENES).filter(|seed| {
                 let (raster, subject) = scene(*seed);
-                let looks = Some(looks_of(&raster));
-                let facts = Facts { looks, ..Facts::plain(Format::Jpeg, raster.size(), Kind::Photo) };
+                let analysis = Some(analyse_small(&raster));
+                let facts = Facts { analysis, ..Facts::plain(Format::Jpeg, raster.size(), Kind::Photo) };
                 kept(plan_for(&parsed, &facts).crop, subject) >= 0.9
             });
             good.count() as f64 / f64::from(SCENES)

@@ -35,7 +35,7 @@ pub(super) fn findings(page: &Observation) -> Vec<Finding> {
     page.uses.iter().filter(|place| is_read_out(place)).filter_map(finding).collect()
 }
 
-/// True if somebody who cannot see it would be told of it.
+/// True if assistive technology would announce it.
 fn is_read_out(place: &Use) -> bool {
     let element = &place.element;
     let silent = matches!(element.keyword("role").as_str(), "presentation" | "none")
@@ -56,8 +56,8 @@ fn finding(place: &Use) -> Option<Finding> {
             return None;
         }
         let why = format!("{} has no alt: readers hear its address, or nothing", name(&place.url));
-        let mend = element.rewritten(&[("alt", Some("what it shows, or empty if decorative".to_owned()))]);
-        return Some(Finding::at(Code::AltMissing, place, Cost::NONE, why, mend));
+        let fix = element.rewritten(&[("alt", Some("what it shows, or empty if decorative".to_owned()))]);
+        return Some(Finding::at(Code::AltMissing, place, Cost::NONE, why, fix));
     };
     let alt = alt.trim();
     let why = if alt.is_empty() {
@@ -71,8 +71,8 @@ fn finding(place: &Use) -> Option<Finding> {
     } else {
         return None;
     };
-    let mend = element.rewritten(&[("alt", Some("what it shows".to_owned()))]);
-    Some(Finding::at(Code::AltUseless, place, Cost::NONE, why, mend))
+    let fix = element.rewritten(&[("alt", Some("what it shows".to_owned()))]);
+    Some(Finding::at(Code::AltUseless, place, Cost::NONE, why, fix))
 }
 
 fn says_nothing(alt: &str) -> bool {

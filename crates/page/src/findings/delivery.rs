@@ -32,7 +32,7 @@ pub(super) fn findings(page: &Observation) -> Vec<Finding> {
         url: page.url.clone(),
         cost: Cost::NONE,
         why: format!("{}: going back loads the whole page anew", block.place),
-        mend: match block.reason.as_str() {
+        fix: match block.reason.as_str() {
             "no-store" => "Cache-Control: no-cache instead of no-store, unless the page is secret".to_owned(),
             "unload" => "listen to pagehide instead of unload".to_owned(),
             _ => format!("remove what the browser calls {}", block.reason),
@@ -73,7 +73,7 @@ fn broken(page: &Observation, place: &Use) -> Option<Finding> {
         place,
         Cost { bytes, ms: None },
         why,
-        "mend the address or put the file there".to_owned(),
+        "fix the address or put the file there".to_owned(),
     ))
 }
 
@@ -81,13 +81,13 @@ fn redirected(place: &Use, request: &Request) -> Option<Finding> {
     let first = request.redirects.first()?;
     let ms: Option<f64> = request.redirects.iter().map(|one| one.ms).sum();
     let why = format!("{} sends on to {}", first.url, request.url);
-    let mend = match place.role {
+    let fix = match place.role {
         Role::Img if place.element.attribute("srcset").is_none() => {
             place.element.rewritten(&[("src", Some(request.url.clone()))])
         }
         _ => format!("write {} where {} stands", request.url, first.url),
     };
-    Some(Finding::at(Code::RedirectBefore, place, Cost::ms(ms), why, mend))
+    Some(Finding::at(Code::RedirectBefore, place, Cost::ms(ms), why, fix))
 }
 
 fn short(place: &Use, request: &Request) -> Option<Finding> {
@@ -100,14 +100,14 @@ fn short(place: &Use, request: &Request) -> Option<Finding> {
         Some(0) => format!("{} may not be kept, or must be asked for again every time", name(&place.url)),
         Some(lifetime) => format!("{} may be kept for {lifetime} s only", name(&place.url)),
     };
-    let mend =
+    let fix =
         "Cache-Control: public, max-age=31536000, immutable under an address that changes with the file".to_owned();
-    Some(Finding::at(Code::ShortCaching, place, Cost::bytes(request.bytes), why, mend))
+    Some(Finding::at(Code::ShortCaching, place, Cost::bytes(request.bytes), why, fix))
 }
 
 fn heavy(embed: &Embed) -> Finding {
     let why = format!("{} loads {} before anybody asks for it", name(&embed.url), size(embed.bytes_up_front));
-    let mend = embed.element.rewritten(&[("loading", Some("lazy".to_owned()))])
+    let fix = embed.element.rewritten(&[("loading", Some("lazy".to_owned()))])
         + ", or a picture of it that loads it when clicked";
     Finding {
         code: Code::HeavyEmbed,
@@ -115,6 +115,6 @@ fn heavy(embed: &Embed) -> Finding {
         url: embed.url.clone(),
         cost: Cost::bytes(embed.bytes_up_front),
         why,
-        mend,
+        fix,
     }
 }

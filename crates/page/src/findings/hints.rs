@@ -21,7 +21,7 @@ fn preload(page: &Observation, hint: &Hint) -> Option<Finding> {
         page.requests.iter().filter(|request| request.is_picture && request.asked_for(&hint.url)).collect();
     let bytes: u64 = fetched.iter().map(|request| request.bytes).sum();
     let users: Vec<&Use> = page.uses.iter().filter(|place| same(&place.url, &hint.url, page)).collect();
-    let (code, why, mend) = if users.is_empty() {
+    let (code, why, fix) = if users.is_empty() {
         match page.uses.iter().find(|place| offers(page, place, &hint.url)) {
             Some(place) => (
                 Code::PreloadMismatched,
@@ -47,7 +47,7 @@ fn preload(page: &Observation, hint: &Hint) -> Option<Finding> {
             equal_to(hint, users[0]),
         )
     };
-    Some(Finding { code, element: hint.element.clone(), url: hint.url.clone(), cost: Cost::bytes(bytes), why, mend })
+    Some(Finding { code, element: hint.element.clone(), url: hint.url.clone(), cost: Cost::bytes(bytes), why, fix })
 }
 
 fn same(one: &str, other: &str, page: &Observation) -> bool {
@@ -102,14 +102,14 @@ fn unused_connection(page: &Observation, hint: &Hint) -> Option<Finding> {
     }
     let why =
         format!("a connection to {} is opened, and nothing on the page comes from there", host.ascii_serialization());
-    let mend = "remove this link, or name the host the pictures come from".to_owned();
+    let fix = "remove this link, or name the host the pictures come from".to_owned();
     Some(Finding {
         code: Code::PreconnectUnused,
         element: hint.element.clone(),
         url: hint.url.clone(),
         cost: Cost::NONE,
         why,
-        mend,
+        fix,
     })
 }
 
@@ -123,7 +123,7 @@ fn missing_connections(page: &Observation) -> Vec<Finding> {
                 && origin(&hint.url).as_ref() == Some(&host)
         });
         let link = format!("<link rel=\"preconnect\" href=\"{}\">", host.ascii_serialization());
-        if own.as_ref() == Some(&host) || hinted || found.iter().any(|one| one.mend == link) {
+        if own.as_ref() == Some(&host) || hinted || found.iter().any(|one| one.fix == link) {
             continue;
         }
         // What is spent before the first byte, beyond one journey there and back: looking up and connecting.

@@ -51,13 +51,13 @@ fn found_late(page: &Observation, largest: &Largest, place: &Use, request: Optio
         return None;
     };
     let lost = largest.split.as_ref().map(|split| split.discovery_ms);
-    let mend = if place.role == Role::Img && lazy && started != Started::Script {
+    let fix = if place.role == Role::Img && lazy && started != Started::Script {
         element.rewritten(&[("loading", None), ("fetchpriority", Some("high".to_owned()))])
     } else {
         format!("<link rel=\"preload\" as=\"image\" href=\"{}\" fetchpriority=\"high\">", place.url)
     };
     let why = format!("{} is the largest paint, and {reason}{}", name(&place.url), times(largest));
-    Some(Finding::at(Code::LargestFoundLate, place, Cost::ms(lost), why, mend))
+    Some(Finding::at(Code::LargestFoundLate, place, Cost::ms(lost), why, fix))
 }
 
 fn is_preloaded(page: &Observation, place: &Use) -> bool {
@@ -78,6 +78,6 @@ fn not_urgent(page: &Observation, place: &Use, largest: &Largest) -> Option<Find
     let why =
         format!("{} is the largest paint, and nothing says so to the browser{}", name(&place.url), times(largest));
     let element = preload.filter(|_| place.role != Role::Img).map_or(&place.element, |hint| &hint.element);
-    let mend = element.rewritten(&[("fetchpriority", Some("high".to_owned()))]);
-    Some(Finding::at(Code::LargestNotUrgent, place, Cost::ms(lost), why, mend))
+    let fix = element.rewritten(&[("fetchpriority", Some("high".to_owned()))]);
+    Some(Finding::at(Code::LargestNotUrgent, place, Cost::ms(lost), why, fix))
 }

@@ -4,10 +4,10 @@ use super::{Code, Cost, Finding, name, px};
 use crate::observation::{Observation, Role, Use};
 
 /// Fewer bytes than this do not compete with anything.
-const LEAST_BYTES: u64 = 1_500;
+const MIN_BYTES: u64 = 1_500;
 
 /// A background below the first screen must weigh this much to be worth another way of writing it.
-const LEAST_BACKGROUND: u64 = 10_000;
+const MIN_BACKGROUND: u64 = 10_000;
 
 /// Pictures this share of a screen below the first are met at the first turn of the wheel; those this near its end are
 /// hardly seen before.
@@ -58,7 +58,7 @@ fn several_urgent(page: &Observation) -> Vec<Finding> {
             url: (*url).to_owned(),
             cost: page.request(url).map_or(Cost::NONE, |request| Cost::bytes(request.bytes)),
             why: format!("{count} pictures are marked urgent; {} is not the largest paint", name(url)),
-            mend: element.rewritten(&[("fetchpriority", None)]),
+            fix: element.rewritten(&[("fetchpriority", None)]),
         })
         .collect()
 }
@@ -82,7 +82,7 @@ fn lazy_above(page: &Observation, place: &Use) -> Option<Finding> {
 /// Bytes of a picture that was asked for before anybody scrolled.
 fn fetched_at_once(page: &Observation, place: &Use) -> Option<u64> {
     page.request(&place.url)
-        .filter(|request| request.before_scroll && request.bytes >= LEAST_BYTES)
+        .filter(|request| request.before_scroll && request.bytes >= MIN_BYTES)
         .map(|request| request.bytes)
 }
 
@@ -96,13 +96,14 @@ fn hidden(page: &Observation, place: &Use) -> Option<Finding> {
     if request.priority.eq_ignore_ascii_case("verylow") || (place.role == Role::Background && !place.rendered) {
         return None;
     }
-    let why = format!("{} is fetched with priority {} though nobody sees it yet", name(&place.url), request.priority);
-    let mend = if place.role == Role::Img {
+    let why =
+        format!("{} is fetched with priority {} though it is not in view yet", name(&place.url), request.priority);
+    let fix = if place.role == Role::Img {
         place.element.rewritten(&[("loading", Some("lazy".to_owned())), ("fetchpriority", Some("low".to_owned()))])
     } else {
         "set the background when the element is shown".to_owned()
     };
-    Some(Finding::at(Code::HiddenNotLow, place, Cost::bytes(bytes), why, mend))
+    Some(Finding::at(Code::HiddenNotLow, place, Cost::bytes(bytes), why, fix))
 }
 
 fn eager_below(page: &Observation, place: &Use) -> Option<Finding> {
@@ -112,7 +113,7 @@ fn eager_below(page: &Observation, place: &Use) -> Option<Finding> {
         return None;
     }
     let bytes = fetched_at_once(page, place)?;
-    if place.role != Role::Img && bytes < LEAST_BACKGROUND {
+    if place.role != Role::Img && bytes < MIN_BACKGROUND {
         return None;
     }
     let why = format!(
@@ -121,12 +122,12 @@ fn eager_below(page: &Observation, place: &Use) -> Option<Finding> {
         px(place.area.y),
         place.area.y / screen
     );
-    let mend = match place.role {
+    let fix = match place.role {
         Role::Img => place.element.rewritten(&[("loading", Some("lazy".to_owned()))]),
         Role::Background => {
             format!("<img src=\"{}\" alt=\"\" loading=\"lazy\"> with object-fit: cover", name(&place.url))
         }
         Role::Poster => place.element.rewritten(&[("preload", Some("none".to_owned()))]),
     };
-    Some(Finding::at(Code::EagerBelow, place, Cost::bytes(bytes), why, mend))
+    Some(Finding::at(Code::EagerBelow, place, Cost::bytes(bytes), why, fix))
 }

@@ -1,4 +1,4 @@
-//! What is wrong with a page on a device, what it costs, and how to mend it: one file per theme, each a function from
+//! What is wrong with a page on a device, what it costs, and how to fix it: one file per theme, each a function from
 //! an [`Observation`] to findings.
 
 mod alt;
@@ -31,8 +31,8 @@ pub struct Finding {
     pub cost: Cost,
     /// What was seen, in a sentence.
     pub why: String,
-    /// Markup, CSS or a header that mends it.
-    pub mend: String,
+    /// Markup, CSS or a header that fixes it.
+    pub fix: String,
 }
 
 /// What a finding costs.
@@ -84,8 +84,8 @@ pub fn findings(page: &Observation) -> Vec<Finding> {
 
 impl Finding {
     /// A finding about one use of a picture.
-    fn at(code: Code, place: &Use, cost: Cost, why: String, mend: String) -> Self {
-        Self { code, element: place.element.clone(), url: place.url.clone(), cost, why, mend }
+    fn at(code: Code, place: &Use, cost: Cost, why: String, fix: String) -> Self {
+        Self { code, element: place.element.clone(), url: place.url.clone(), cost, why, fix }
     }
 }
 

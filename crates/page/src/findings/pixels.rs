@@ -18,10 +18,10 @@ const FORMAT_GAIN: f64 = 0.25;
 const WEBP_GAIN: f64 = 0.5;
 
 /// Fewer bytes than this are not worth making another file for.
-const LEAST_BYTES: u64 = 2_000;
+const MIN_BYTES: u64 = 2_000;
 
 /// Fewer bytes than this are not worth another width or crop, which a service gives for the asking.
-const LEAST_SURPLUS: u64 = 1_000;
+const MIN_SURPLUS: u64 = 1_000;
 
 /// Metadata up to this length may hold a credit.
 const METADATA: u64 = 2_000;
@@ -48,7 +48,7 @@ impl Code {
     const fn is_of_file(self) -> bool {
         matches!(
             self,
-            Self::BetterFormat | Self::FlatAsPixels | Self::VectorBeside | Self::MovingGif | Self::MetadataLeft
+            Self::BetterFormat | Self::FlatAsPixels | Self::VectorBeside | Self::AnimatedGif | Self::MetadataLeft
         )
     }
 }
@@ -67,7 +67,7 @@ pub(crate) fn placement(place: &Use, file: &PictureFile) -> Option<Placement> {
 fn of_fit(page: &Observation, place: &Use, file: &PictureFile, at: &Placement, fitted: &Fitted) -> Vec<Finding> {
     let mut found = Vec::new();
     let Some((width, height)) = file.pixels() else { return found };
-    let moves = file.facts.as_ref().is_some_and(|facts| facts.motion);
+    let moves = file.facts.as_ref().is_some_and(|facts| facts.animated);
     let density = page.device.density;
     let (shown_width, shown_height) = (at.drawn.width * density, at.drawn.height * density);
     let surplus = (width * height) / (shown_width.min(width) * shown_height.min(height)).max(1.0);
@@ -76,7 +76,7 @@ fn of_fit(page: &Observation, place: &Use, file: &PictureFile, at: &Placement, f
     // Bytes follow pixels: each cause bears its share of what is sent.
     let after_pixels = if surplus > SURPLUS { (sent as f64 / surplus) as u64 } else { sent };
     let cost = sent - after_pixels;
-    if surplus > SURPLUS && cost >= LEAST_SURPLUS {
+    if surplus > SURPLUS && cost >= MIN_SURPLUS {
         let shown = format!("{} x {} px", px(at.drawn.width), px(at.drawn.height));
         let why = format!(
             "{} is {width} x {height} and is shown at {shown}, {} x {} device pixels: {surplus:.1} times the pixels",
@@ -88,7 +88,7 @@ fn of_fit(page: &Observation, place: &Use, file: &PictureFile, at: &Placement, f
     }
     let cut = at.cut();
     let cost = (after_pixels as f64 * cut) as u64;
-    if cut > CUT && at.covering != Covering::Piece && cost >= LEAST_SURPLUS {
+    if cut > CUT && at.covering != Covering::Piece && cost >= MIN_SURPLUS {
         let why = format!(
             "{:.0}% of {} is cut away: {} x {} px of it are seen",
             cut * 100.0,
@@ -96,13 +96,13 @@ fn of_fit(page: &Observation, place: &Use, file: &PictureFile, at: &Placement, f
             px(at.seen.width),
             px(at.seen.height),
         );
-        let mend = format!(
+        let fix = format!(
             "/pic/{}w_ratio-{}/<shelf>/{}",
             fitted.width,
             ratio(at.seen.width, at.seen.height),
             name(&place.url)
         );
-        found.push(Finding::at(Code::CutAway, place, Cost::bytes(cost), why, mend));
+        found.push(Finding::at(Code::CutAway, place, Cost::bytes(cost), why, fix));
     }
     let counted =
         if at.covering != Covering::Piece { (after_pixels as f64 * (1.0 - cut)) as u64 } else { after_pixels };
@@ -126,7 +126,7 @@ fn of_fit(page: &Observation, place: &Use, file: &PictureFile, at: &Placement, f
 /// A drawing has no right number of pixels: all that is sent beyond what shows it is waste.
 fn too_heavy_a_drawing(place: &Use, file: &PictureFile, sent: u64, fitted: &Fitted) -> Option<Finding> {
     let saved = sent.saturating_sub(fitted.bytes);
-    if !file.few_colours || saved < LEAST_BYTES || (saved as f64) < FORMAT_GAIN * sent as f64 {
+    if !file.few_colours || saved < MIN_BYTES || (saved as f64) < FORMAT_GAIN * sent as f64 {
         return None;
     }
     let why = format!(
@@ -136,8 +136,8 @@ fn too_heavy_a_drawing(place: &Use, file: &PictureFile, sent: u64, fitted: &Fitt
         size(fitted.bytes),
         fitted.format,
     );
-    let mend = format!("an SVG from whoever drew it, else {}", typed(place, fitted));
-    Some(Finding::at(Code::FlatAsPixels, place, Cost::bytes(saved), why, mend))
+    let fix = format!("an SVG from whoever drew it, else {}", typed(place, fitted));
+    Some(Finding::at(Code::FlatAsPixels, place, Cost::bytes(saved), why, fix))
 }
 
 fn is_worth_another_format(file: &PictureFile, counted: u64, saved: u64, fitted: &Fitted) -> bool {
@@ -147,7 +147,7 @@ fn is_worth_another_format(file: &PictureFile, counted: u64, saved: u64, fitted:
         Format::Webp => WEBP_GAIN,
         _ => FORMAT_GAIN,
     };
-    facts.format != fitted.format && saved >= LEAST_BYTES && saved as f64 >= gain * counted as f64
+    facts.format != fitted.format && saved >= MIN_BYTES && saved as f64 >= gain * counted as f64
 }
 
 /// What is true of the file however it is shown.
@@ -156,19 +156,18 @@ fn of_file(page: &Observation, place: &Use, file: &PictureFile) -> Vec<Finding> 
     let Some(facts) = &file.facts else { return found };
     if let Some(vector) = &place.vector_beside {
         let why = format!("{} is sent, and {} lies beside it", name(&place.url), name(vector));
-        let mend =
-            place.element.rewritten(&[("src", Some(name_in_place_of(&place.element, vector))), ("srcset", None)]);
-        found.push(Finding::at(Code::VectorBeside, place, Cost::bytes(file.bytes), why, mend));
+        let fix = place.element.rewritten(&[("src", Some(name_in_place_of(&place.element, vector))), ("srcset", None)]);
+        found.push(Finding::at(Code::VectorBeside, place, Cost::bytes(file.bytes), why, fix));
     }
-    if facts.format == Format::Gif && facts.motion && file.bytes >= LEAST_BYTES {
+    if facts.format == Format::Gif && facts.animated && file.bytes >= MIN_BYTES {
         let why = format!("{} moves and takes {} as GIF", name(&place.url), size(file.bytes));
-        let mend = format!(
-            "<video autoplay muted loop playsinline width=\"{}\" height=\"{}\" src=\"{}.mp4\"></video>, or a moving WebP",
+        let fix = format!(
+            "<video autoplay muted loop playsinline width=\"{}\" height=\"{}\" src=\"{}.mp4\"></video>, or an animated WebP",
             facts.size.width,
             facts.size.height,
             name(&place.url).trim_end_matches(".gif"),
         );
-        found.push(Finding::at(Code::MovingGif, place, Cost::bytes(file.bytes), why, mend));
+        found.push(Finding::at(Code::AnimatedGif, place, Cost::bytes(file.bytes), why, fix));
     }
     let sent = page.request(&place.url).map_or(file.bytes, |request| request.bytes.max(file.bytes));
     if file.metadata_bytes >= METADATA || (file.has_location && file.metadata_bytes > 0) {
@@ -179,8 +178,8 @@ fn of_file(page: &Observation, place: &Use, file: &PictureFile) -> Vec<Finding> 
             size(sent),
             name(&place.url)
         );
-        let mend = format!("/pic/{}w/<shelf>/{}", facts.size.width, name(&place.url));
-        found.push(Finding::at(Code::MetadataLeft, place, Cost::bytes(file.metadata_bytes), why, mend));
+        let fix = format!("/pic/{}w/<shelf>/{}", facts.size.width, name(&place.url));
+        found.push(Finding::at(Code::MetadataLeft, place, Cost::bytes(file.metadata_bytes), why, fix));
     }
     found
 }
@@ -200,14 +199,14 @@ fn duplicates(page: &Observation) -> Vec<Finding> {
     for place in &page.uses {
         let Some(file) = page.file(place) else { continue };
         let fetched = page.request(&place.url).is_some_and(|request| request.bytes > 0);
-        if !fetched || file.bytes < LEAST_BYTES / 4 {
+        if !fetched || file.bytes < MIN_BYTES / 4 {
             continue;
         }
         match first.iter().find(|(hash, _)| *hash == file.hash) {
             Some((_, earlier)) if earlier.url != place.url && !found.iter().any(|one| one.url == place.url) => {
                 let why = format!("{} and {} are the same bytes, fetched twice", place.url, earlier.url);
-                let mend = format!("use {} in both places", earlier.url);
-                found.push(Finding::at(Code::DuplicatePicture, place, Cost::bytes(file.bytes), why, mend));
+                let fix = format!("use {} in both places", earlier.url);
+                found.push(Finding::at(Code::DuplicatePicture, place, Cost::bytes(file.bytes), why, fix));
             }
             Some(_) => {}
             None => first.push((&file.hash, place)),

@@ -16,22 +16,22 @@ pub(super) fn findings(page: &Observation) -> Vec<Finding> {
     let mut found: Vec<Finding> = page.uses.iter().filter_map(|place| unreserved(page, place)).collect();
     found.extend(page.embeds.iter().filter(|embed| embed.rendered && !embed.reserved).map(|embed| {
         let why = format!("the {} has no height of its own until its content decides it", embed.element.tag);
-        let mend = embed.element.rewritten(&[("style", Some("width: 100%; aspect-ratio: 16 / 9".to_owned()))]);
-        finding(Code::NoRoom, &embed.element, &embed.url, why, mend)
+        let fix = embed.element.rewritten(&[("style", Some("width: 100%; aspect-ratio: 16 / 9".to_owned()))]);
+        finding(Code::NoRoom, &embed.element, &embed.url, why, fix)
     }));
     found.extend(moved(page, &found));
     for moving in &page.moving {
         let why = format!("`{}` is animated, which lays the page out anew in every frame", moving.property);
-        let mend = "animate transform: translate(...) instead".to_owned();
-        found.push(finding(Code::LayoutAnimated, &moving.element, "", why, mend));
+        let fix = "animate transform: translate(...) instead".to_owned();
+        found.push(finding(Code::LayoutAnimated, &moving.element, "", why, fix));
     }
     found.extend(page.uses.iter().filter_map(|place| stretched(page, place)));
     found.extend(page.uses.iter().filter_map(|place| contradicted(page, place)));
     found
 }
 
-fn finding(code: Code, element: &Element, url: &str, why: String, mend: String) -> Finding {
-    Finding { code, element: element.clone(), url: url.to_owned(), cost: Cost::NONE, why, mend }
+fn finding(code: Code, element: &Element, url: &str, why: String, fix: String) -> Finding {
+    Finding { code, element: element.clone(), url: url.to_owned(), cost: Cost::NONE, why, fix }
 }
 
 fn unreserved(page: &Observation, place: &Use) -> Option<Finding> {
@@ -45,9 +45,9 @@ fn unreserved(page: &Observation, place: &Use) -> Option<Finding> {
         px(place.area.height)
     );
     let (width, height) = (width.round() as u32, height.round() as u32);
-    let mend = place.element.rewritten(&[("width", Some(width.to_string())), ("height", Some(height.to_string()))])
+    let fix = place.element.rewritten(&[("width", Some(width.to_string())), ("height", Some(height.to_string()))])
         + &format!(" with height: auto, or aspect-ratio: {width} / {height}");
-    let mut one = finding(Code::NoRoom, &place.element, &place.url, why, mend);
+    let mut one = finding(Code::NoRoom, &place.element, &place.url, why, fix);
     let shift: f64 = page
         .shifts
         .iter()
@@ -80,8 +80,8 @@ fn moved(page: &Observation, said: &[Finding]) -> Vec<Finding> {
             shift.moved.selector,
             shift.value
         );
-        let mend = format!("{} {{ min-height: {}px }}", cause.element.selector, px(cause.height));
-        found.push(finding(Code::NoRoom, &cause.element, "", why, mend));
+        let fix = format!("{} {{ min-height: {}px }}", cause.element.selector, px(cause.height));
+        found.push(finding(Code::NoRoom, &cause.element, "", why, fix));
     }
     found
 }
@@ -107,11 +107,11 @@ fn stretched(page: &Observation, place: &Use) -> Option<Finding> {
         if off > 1.0 { "stretched" } else { "squeezed" },
         (off.max(1.0 / off) - 1.0) * 100.0
     );
-    let mend = match place.role {
+    let fix = match place.role {
         Role::Background => "background-size: cover".to_owned(),
         _ => format!("{} {{ height: auto }}, or object-fit: cover where it should be cropped", place.element.selector),
     };
-    Some(finding(Code::RatioDistorted, &place.element, &place.url, why, mend))
+    Some(finding(Code::RatioDistorted, &place.element, &place.url, why, fix))
 }
 
 fn contradicted(page: &Observation, place: &Use) -> Option<Finding> {
@@ -138,6 +138,6 @@ fn contradicted(page: &Observation, place: &Use) -> Option<Finding> {
         "width and height say {written_width} x {written_height}, {} is {width} x {height}: the room kept is not the room taken",
         name(&place.url)
     );
-    let mend = place.element.rewritten(&[("width", Some(px(width))), ("height", Some(px(height)))]);
-    Some(finding(Code::WrongDimensions, &place.element, &place.url, why, mend))
+    let fix = place.element.rewritten(&[("width", Some(px(width))), ("height", Some(px(height)))]);
+    Some(finding(Code::WrongDimensions, &place.element, &place.url, why, fix))
 }

@@ -11,7 +11,7 @@ use crate::{
 const OFF: f64 = 0.1;
 
 /// And at least this many CSS pixels.
-const LEAST: f64 = 8.0;
+const MIN: f64 = 8.0;
 
 pub(super) fn findings(page: &Observation) -> Vec<Finding> {
     page.uses.iter().filter_map(|place| finding(page, place)).collect()
@@ -36,18 +36,18 @@ fn finding(page: &Observation, place: &Use) -> Option<Finding> {
     let SourceSize::Pixels(said) = source_size(sizes.unwrap_or_default(), &page.device) else { return None };
     let shown = place.area.width;
     // A picture that covers a box flatter than itself is needed as wide as the box; one taller, wider than that.
-    let most =
+    let max =
         page.file(place).and_then(|file| file.pixels()).map_or(shown, |(width, height)| match place.fit.as_str() {
             "cover" => shown.max(place.area.height * width / height),
             _ => shown,
         });
-    let off = if said < shown { shown - said } else { said - most };
-    if off <= LEAST || off <= OFF * shown {
+    let off = if said < shown { shown - said } else { said - max };
+    if off <= MIN || off <= OFF * shown {
         return None;
     }
     let density = page.device.density;
     let taken = pick(&candidates, said, density);
-    let right = pick(&candidates, most, density);
+    let right = pick(&candidates, max, density);
     let width = |candidate: Option<&crate::Candidate>| candidate.and_then(|candidate| candidate.width).unwrap_or(1.0);
     let bytes = page.request(&place.url).map_or(0, |request| request.bytes);
     let surplus = 1.0 - (width(right) / width(taken)).powi(2);
@@ -62,7 +62,7 @@ fn finding(page: &Observation, place: &Use) -> Option<Finding> {
         width(taken),
         width(right)
     );
-    let mend = place.element.rewritten(&[("sizes", Some(format!("{}px", px(most))))])
+    let fix = place.element.rewritten(&[("sizes", Some(format!("{}px", px(max))))])
         + "; `kivet check --fit-sizes` writes it for every width";
-    Some(Finding::at(code, place, cost, why, mend))
+    Some(Finding::at(code, place, cost, why, fix))
 }

@@ -74,7 +74,7 @@ const KEYS: [&str; 14] = [
     "fidelity",
 ];
 
-/// True if an address, or a part of one, asks somebody to change a picture.
+/// True if a URL, or a part of one, asks a service to transform a picture.
 fn asks_for_a_transform(text: &str) -> bool {
     let (path, query) = text.split_once('?').unwrap_or((text, ""));
     let by_query = query.split('&').filter_map(|pair| pair.split_once('=')).any(|(key, value)| {
@@ -139,8 +139,8 @@ fn two_services(place: &Use) -> Option<Finding> {
     }
     let why = format!("one service is asked to transform what another transforms already: {inner}");
     let original = inner.split('?').next().unwrap_or(&inner);
-    let mend = format!("ask one of them, for the original: /pic/640w/<shelf>/{}", super::name(original));
-    Some(Finding::at(Code::TwoPictureServices, place, Cost::NONE, why, mend))
+    let fix = format!("ask one of them, for the original: /pic/640w/<shelf>/{}", super::name(original));
+    Some(Finding::at(Code::TwoPictureServices, place, Cost::NONE, why, fix))
 }
 
 /// Words that say "not".
@@ -183,12 +183,12 @@ fn exemption(place: &Use) -> Option<Finding> {
                 "`{mark}` stands on the {} around it; the picture itself is treated like any other",
                 around.tag
             );
-            let mend = if lazy && mark.contains("lazy") || mark.starts_with("loading") {
+            let fix = if lazy && mark.contains("lazy") || mark.starts_with("loading") {
                 element.rewritten(&[("loading", None)])
             } else {
                 element.rewritten(&[("data-kivet", Some("leave".to_owned()))])
             };
-            return Some(Finding::at(Code::ExemptionMissesImage, place, Cost::NONE, why, mend));
+            return Some(Finding::at(Code::ExemptionMissesImage, place, Cost::NONE, why, fix));
         }
     }
     None

@@ -20,7 +20,7 @@ pub struct Element {
     /// The line of the source it begins on, where it stands in the source.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub line: Option<u64>,
-    /// Its attributes; left out of reports, whose mends are written already.
+    /// Its attributes; left out of reports, whose fixes are written already.
     #[serde(skip_serializing_if = "Attributes::is_empty")]
     pub attributes: Attributes,
 }
@@ -94,9 +94,9 @@ mod tests {
         let attributes = [("loading", "lazy"), ("src", "a\"b.jpg"), ("width", "40px"), ("height", "50%")];
         let attributes = attributes.map(|(name, value)| (name.to_owned(), value.to_owned())).into();
         let element = Element { tag: "img".to_owned(), attributes, ..Element::default() };
-        let mend = [("loading", None), ("alt", Some(String::new())), ("fetchpriority", Some("high".to_owned()))];
+        let fix = [("loading", None), ("alt", Some(String::new())), ("fetchpriority", Some("high".to_owned()))];
         assert_eq!(
-            element.rewritten(&mend),
+            element.rewritten(&fix),
             r#"<img src="a&quot;b.jpg" width="40px" height="50%" alt="" fetchpriority="high">"#
         );
         assert_eq!((element.dimension("width"), element.dimension("height")), (Some(40.0), None));

@@ -227,20 +227,20 @@ impl Observation {
 
     /// What exactly fitting renditions of what is seen would weigh: for each picture its most demanding use.
     pub fn needed(&self) -> u64 {
-        let mut most: HashMap<&str, u64> = HashMap::new();
+        let mut max: HashMap<&str, u64> = HashMap::new();
         for place in &self.uses {
             let bytes = place.fitted.as_ref().map_or(0, |fitted| fitted.bytes);
-            let entry = most.entry(&place.url).or_default();
+            let entry = max.entry(&place.url).or_default();
             *entry = (*entry).max(bytes);
         }
-        most.values().sum()
+        max.values().sum()
     }
 
     /// Adds what a browser said kept the page from coming back from memory.
     pub fn add_reasons(&mut self, reasons: Vec<String>) {
         for reason in reasons {
             let ours = match reason.as_str() {
-                // What only says that somebody looked, or that memory was short, is not the page's doing.
+                // Reasons caused by DevTools or by low memory are not the page's fault.
                 "masked" | "parser-aborted" | "non-trivial-browsing-instance" | "navigating" => continue,
                 "unload-listener" => "unload",
                 text if text.contains("no-store") => "no-store",

@@ -12,8 +12,8 @@ impl Spread {
     pub fn of(values: &[f64]) -> Option<Self> {
         let mut sorted = values.to_vec();
         sorted.sort_by(f64::total_cmp);
-        let (least, most) = (*sorted.first()?, *sorted.last()?);
-        Some(Self { median: sorted[sorted.len() / 2], least, most })
+        let (min, max) = (*sorted.first()?, *sorted.last()?);
+        Some(Self { median: sorted[sorted.len() / 2], min, max })
     }
 }
 
@@ -67,19 +67,19 @@ fn steady(runs: &[Observation]) -> Vec<Finding> {
 }
 
 fn add(reported: &mut Vec<ReportedFinding>, finding: Finding, device: &str) {
-    let Finding { code, element, url, cost, why, mend } = finding;
+    let Finding { code, element, url, cost, why, fix } = finding;
     let costs = DeviceCost { device: device.to_owned(), cost };
     match reported.iter_mut().find(|known| known.key() == (code, element.path.as_str())) {
         Some(known) => {
             let weight = |cost: &Cost| (cost.bytes.unwrap_or(0), cost.ms.unwrap_or(0.0) as u64);
             if known.costs.iter().all(|other| weight(&other.cost) < weight(&cost)) {
-                (known.why, known.mend, known.url) = (why, mend, url);
+                (known.why, known.fix, known.url) = (why, fix, url);
             }
             known.costs.push(costs);
         }
         None => {
             let element = Element { attributes: Attributes::default(), ..element };
-            reported.push(ReportedFinding { code, element, url, why, mend, costs: vec![costs] });
+            reported.push(ReportedFinding { code, element, url, why, fix, costs: vec![costs] });
         }
     }
 }

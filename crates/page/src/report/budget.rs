@@ -20,7 +20,7 @@ pub struct Budget {
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Limit {
     measure: Measure,
-    most: f64,
+    max: f64,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -97,13 +97,13 @@ fn limit(word: &str) -> Option<Limit> {
         "MB" | "M" => 1e6,
         _ => return None,
     };
-    Some(Limit { measure, most: number * unit })
+    Some(Limit { measure, max: number * unit })
 }
 
 impl fmt::Display for Limit {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let name = Measure::ALL.iter().find(|(_, measure)| *measure == self.measure).map_or("", |(name, _)| name);
-        write!(f, "{name}>{}", self.most)
+        write!(f, "{name}>{}", self.max)
     }
 }
 
@@ -118,7 +118,7 @@ impl Budget {
         for page in &report.pages {
             for device in &page.devices {
                 broken.extend(self.limits.iter().filter_map(|limit| {
-                    let actual = limit.measure.of(device).filter(|actual| *actual > limit.most)?;
+                    let actual = limit.measure.of(device).filter(|actual| *actual > limit.max)?;
                     Some(format!("{} on {}: {limit}, it is {actual:.3}", page.page, device.device))
                 }));
             }

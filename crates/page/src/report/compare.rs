@@ -1,4 +1,4 @@
-//! Two reports of the same pages: what was mended, what is new, what was gained.
+//! Two reports of the same pages: what was fixed, what is new, what was gained.
 
 use serde::Serialize;
 
@@ -21,7 +21,7 @@ pub struct PageChange {
     /// The page.
     pub page: String,
     /// Findings that are gone.
-    pub mended: Vec<ReportedFinding>,
+    pub fixed: Vec<ReportedFinding>,
     /// Findings that were not there.
     pub new: Vec<ReportedFinding>,
     /// Findings in both.
@@ -65,7 +65,7 @@ pub struct Change {
 impl Change {
     /// A change from one spread to another. A single run has no spread, so that nothing can be said from it.
     fn new(before: Spread, after: Spread, runs: u32) -> Self {
-        let apart = before.least > after.most || after.least > before.most;
+        let apart = before.min > after.max || after.min > before.max;
         Self { before, after, beyond_spread: runs > 1 && apart }
     }
 }
@@ -73,7 +73,7 @@ impl Change {
 impl Change {
     /// What keeps the change from being called a gain or a loss, for people; empty if nothing does.
     pub fn reservation(&self) -> &'static str {
-        let single = |spread: &Spread| spread.least == spread.most;
+        let single = |spread: &Spread| spread.min == spread.max;
         match self.beyond_spread {
             true => "",
             false if single(&self.before) && single(&self.after) => ", one run each",
@@ -109,7 +109,7 @@ fn page(before: &PageReport, after: &PageReport, runs: u32) -> PageChange {
     });
     PageChange {
         page: after.page.clone(),
-        mended: new_in(&before.findings, &after.findings),
+        fixed: new_in(&before.findings, &after.findings),
         kept: after.findings.len() - new.len(),
         new,
         devices: devices.collect(),

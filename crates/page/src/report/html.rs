@@ -50,8 +50,8 @@ impl Report {
         for device in &page.devices {
             let _ =
                 writeln!(html, "<div class=\"seen\" data-device=\"{}\">{}", escaped(&device.device), measures(device));
-            let most = device.pictures.iter().map(|row| row.sent.max(row.needed)).max().unwrap_or(1).max(1);
-            let rows: String = device.pictures.iter().map(|row| self.row(row, most)).collect();
+            let max = device.pictures.iter().map(|row| row.sent.max(row.needed)).max().unwrap_or(1).max(1);
+            let rows: String = device.pictures.iter().map(|row| self.row(row, max)).collect();
             let _ = writeln!(
                 html,
                 "<table><thead><tr><th>shown</th><th>picture</th><th>file and screen</th><th>bytes</th><th>asked for</th></tr></thead><tbody>{rows}</tbody></table></div>"
@@ -61,7 +61,7 @@ impl Report {
         html.push_str("</section>\n");
     }
 
-    fn row(&self, row: &PictureRow, most: u64) -> String {
+    fn row(&self, row: &PictureRow, max: u64) -> String {
         let thumbnail =
             self.thumbnails.get(&row.url).map_or(String::new(), |data| format!("<img src=\"{data}\" alt=\"\">"));
         let line = row.line.map_or(String::new(), |line| format!(", line {line}"));
@@ -69,7 +69,7 @@ impl Report {
         let bar = |class: &str, count: u64| {
             format!(
                 "<div class=\"bar {class}\" style=\"width: {:.1}%\"></div><span>{}</span>",
-                count as f64 * 70.0 / most as f64,
+                count as f64 * 70.0 / max as f64,
                 bytes(count)
             )
         };
@@ -114,11 +114,8 @@ fn to_scale(row: &PictureRow) -> String {
 
 fn measures(device: &DeviceReport) -> String {
     let largest = device.largest_ms.map_or(String::new(), |one| {
-        let spread = if one.most > one.least {
-            format!(" <small>{:.0} to {:.0}</small>", one.least, one.most)
-        } else {
-            String::new()
-        };
+        let spread =
+            if one.max > one.min { format!(" <small>{:.0} to {:.0}</small>", one.min, one.max) } else { String::new() };
         format!("<div><b>{:.0} ms</b>{spread}<br>largest paint</div>", one.median)
     });
     let shift =
@@ -136,7 +133,7 @@ fn measures(device: &DeviceReport) -> String {
 
 fn findings(html: &mut String, page: &PageReport) {
     if page.findings.is_empty() {
-        html.push_str("<p>Nothing to mend was found.</p>\n");
+        html.push_str("<p>Nothing to fix was found.</p>\n");
         return;
     }
     let _ = writeln!(html, "<h3>{} findings</h3>\n<div class=\"findings\">", page.findings.len());
@@ -155,7 +152,7 @@ fn findings(html: &mut String, page: &PageReport) {
             escaped(finding.code.title()),
             escaped(&finding.element.selector),
             escaped(&finding.why),
-            escaped(&finding.mend),
+            escaped(&finding.fix),
             escaped(&format!("{} on {}", finding.code, devices.join(", "))),
         );
     }

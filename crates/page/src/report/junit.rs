@@ -6,7 +6,7 @@ use super::{PageReport, Report};
 use crate::Code;
 
 impl Report {
-    /// This report as JUnit XML. Every code is a case of every page, so that what is mended shows as passed.
+    /// This report as JUnit XML. Every code is a case of every page, so that what is fixed shows as passed.
     pub fn to_junit(&self) -> String {
         let mut xml = String::from("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuites name=\"kivet check\">\n");
         for page in &self.pages {
@@ -39,7 +39,7 @@ fn suite(xml: &mut String, page: &PageReport) {
             .iter()
             .map(|one| {
                 let line = one.element.line.map_or(String::new(), |line| format!(" (line {line})"));
-                escaped(&format!("{}{line}: {}. Mend: {}", one.element.selector, one.why, one.mend))
+                escaped(&format!("{}{line}: {}. Fix: {}", one.element.selector, one.why, one.fix))
             })
             .collect();
         let title = escaped(code.title());

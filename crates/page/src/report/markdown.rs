@@ -35,7 +35,7 @@ fn page_section(text: &mut String, page: &PageReport) {
         );
     }
     if page.findings.is_empty() {
-        text.push_str("\nNothing to mend was found.\n");
+        text.push_str("\nNothing to fix was found.\n");
         return;
     }
     text.push_str("\n| finding | where | costs up to | why |\n| --- | --- | --: | --- |\n");
@@ -85,7 +85,7 @@ impl Comparison {
                     .map(|one| format!("- {name}: `{}` at `{}`\n", one.code, one.element.selector))
                     .collect::<String>()
             };
-            let _ = write!(text, "\n{}{}- kept: {}\n", list("mended", &page.mended), list("new", &page.new), page.kept);
+            let _ = write!(text, "\n{}{}- kept: {}\n", list("fixed", &page.fixed), list("new", &page.new), page.kept);
         }
         text
     }

@@ -7,18 +7,20 @@ mod compare;
 mod html;
 mod junit;
 mod markdown;
+mod read;
 mod sarif;
 
 use std::collections::BTreeMap;
 
 pub use budget::{Budget, BudgetError, Limit};
 pub use compare::{Change, Comparison, DeviceChange, PageChange, compare};
+pub use read::ReportError;
 use serde::{Deserialize, Serialize};
 
 use crate::{Code, Cost, Device, Element, observation::Started};
 
 /// The version of a report's JSON.
-pub const VERSION: u32 = 1;
+pub const VERSION: u32 = 2;
 
 /// A check of one or more pages.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -41,7 +43,7 @@ pub struct Report {
     /// Pages that could not be looked at.
     #[serde(default)]
     pub failures: Vec<Failure>,
-    /// Small pictures of what is shown, as data addresses by picture address; only where somebody will look.
+    /// Small pictures of what is shown, as data addresses by picture address; only where the report is shown to a person.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub thumbnails: BTreeMap<String, String>,
 }
@@ -126,9 +128,9 @@ pub struct Spread {
     /// The middle one.
     pub median: f64,
     /// The least.
-    pub least: f64,
+    pub min: f64,
     /// The most.
-    pub most: f64,
+    pub max: f64,
 }
 
 /// The largest paint.
@@ -204,8 +206,8 @@ pub struct ReportedFinding {
     pub url: String,
     /// What was seen, on the device where it costs most.
     pub why: String,
-    /// What mends it.
-    pub mend: String,
+    /// What fixes it.
+    pub fix: String,
     /// What it costs on each device it was made on.
     pub costs: Vec<DeviceCost>,
 }
@@ -258,7 +260,7 @@ impl PageReport {
             }
         }
         for finding in &mut self.findings {
-            [&mut finding.url, &mut finding.why, &mut finding.mend].into_iter().for_each(change);
+            [&mut finding.url, &mut finding.why, &mut finding.fix].into_iter().for_each(change);
         }
     }
 }

@@ -47,7 +47,7 @@ fn result(page: &str, finding: &ReportedFinding) -> Value {
         "ruleId": finding.code.as_str(),
         "ruleIndex": index,
         "level": if heavy || finding.code == Code::BrokenPicture { "warning" } else { "note" },
-        "message": { "text": format!("{}. Mend: {}", finding.why, finding.mend) },
+        "message": { "text": format!("{}. Fix: {}", finding.why, finding.fix) },
         "locations": [{
             "physicalLocation": place,
             "logicalLocations": [{ "fullyQualifiedName": finding.element.selector, "kind": "element" }],

@@ -25,7 +25,7 @@ fn report(sent: u64, findings: &[(Code, &str)], runs: u32) -> Report {
         },
         url: String::new(),
         why: "seen <here> & \"there\"".to_owned(),
-        mend: "mend".to_owned(),
+        fix: "fix".to_owned(),
         costs: vec![DeviceCost { device: "phone".to_owned(), cost: Cost { bytes: Some(50_000), ms: None } }],
     };
     Report {
@@ -51,7 +51,7 @@ fn a_difference_inside_the_spread_is_no_gain() {
     let after = report(870_000, &[(Code::AltMissing, "b"), (Code::LazyAbove, "c")], 3);
     let change = compare(&before, &after);
     let page = &change.pages[0];
-    assert_eq!(page.mended.iter().map(|one| one.code).collect::<Vec<_>>(), [Code::MorePixels]);
+    assert_eq!(page.fixed.iter().map(|one| one.code).collect::<Vec<_>>(), [Code::MorePixels]);
     assert_eq!(page.new.iter().map(|one| one.code).collect::<Vec<_>>(), [Code::LazyAbove]);
     assert_eq!((page.kept, page.devices[0].sent), (1, [900_000, 870_000]));
     assert!(!page.devices[0].largest_ms.expect("measured").beyond_spread);

@@ -269,8 +269,8 @@ pub(super) fn reserved(worked: &Worked<'_>, element: ElementRef<'_>) -> bool {
         return true;
     }
     let area = worked.layout.area(element).map_or(0.0, |area| area.height);
-    let least = style.length("min-height", &worked.layout.basis(element)).unwrap_or(0.0);
-    if least > 0.0 && least >= area - 1.0 {
+    let min = style.length("min-height", &worked.layout.basis(element)).unwrap_or(0.0);
+    if min > 0.0 && min >= area - 1.0 {
         return true;
     }
     let around = element.ancestors().filter_map(ElementRef::wrap).take_while(|one| one.value().name() != "body");

@@ -77,7 +77,7 @@ fn body(parser: &mut Parser<'_>, absolute: &dyn Fn(&str) -> String) -> Vec<Decla
 }
 
 /// Rules in rules beyond this are skipped, and nested selectors longer than this: `& &` in `& &` fills the memory.
-const MOST_NESTED: usize = 32;
+const MAX_NESTED: usize = 32;
 const LONGEST_SELECTOR: usize = 4096;
 
 struct Reader<'a> {
@@ -103,7 +103,7 @@ enum Around {
 impl Reader<'_> {
     /// The same within something more; `None` where that holds no rules.
     fn within(&mut self, around: Around) -> Option<Reader<'_>> {
-        if self.depth >= MOST_NESTED {
+        if self.depth >= MAX_NESTED {
             return None;
         }
         let (mut media, mut layer) = (self.media.clone(), self.layer.clone());

@@ -239,7 +239,7 @@ fn cascaded<'d>(rules: impl Iterator<Item = &'d Rule>, inline: &'d [Declaration]
 fn applied(cascaded: &[&Declaration], variables: &Variables) -> Style {
     let mut style = Style::default();
     for one in cascaded {
-        // What names a variable that is not there takes nobody's place, and leaves nobody his.
+        // An unresolved `var()` computes to `unset` and still overrides earlier declarations.
         let value = variables::filled(&one.value, variables).unwrap_or_else(|| "unset".to_owned());
         style.apply(&Declaration { name: one.name.clone(), value, important: one.important });
     }

@@ -8,7 +8,7 @@ use super::sheet::Declaration;
 pub(super) type Variables = Rc<HashMap<String, String>>;
 
 /// How many names one value may come to: some name themselves.
-const MOST_NAMES: usize = 256;
+const MAX_NAMES: usize = 256;
 
 /// Longer values are none: doubled a few times, a short one fills the memory.
 const LONGEST: usize = 4096;
@@ -40,7 +40,7 @@ pub(super) fn variables(own: &[&Declaration], outer: Option<&Variables>) -> Vari
 
 /// A value with what it names in `var(...)` filled in; `None` if that is not there and nothing stands for it.
 pub(super) fn filled(value: &str, variables: &HashMap<String, String>) -> Option<String> {
-    let mut left = MOST_NAMES;
+    let mut left = MAX_NAMES;
     within(value, variables, &mut left)
 }
 

@@ -9,7 +9,7 @@ use crate::{
 /// Formats Kivet writes.
 const WRITTEN: [Format; 6] = [Format::Avif, Format::Jxl, Format::Webp, Format::Jpeg, Format::Png, Format::Gif];
 
-/// A format that misses the target by more points than this does not reach it.
+/// A format that misses the target by more than this does not reach it.
 const SHORT: f32 = 3.0;
 
 /// All that candidates are judged by.
@@ -19,7 +19,7 @@ pub(super) struct Scene<'a> {
     pub(super) curves: &'a Curves,
     pub(super) policy: &'a Policy,
     pub(super) plan: &'a Plan,
-    pub(super) moving: bool,
+    pub(super) animated: bool,
     pub(super) transparent: bool,
     pub(super) target: Fidelity,
     pub(super) accepted: Accepted,
@@ -52,7 +52,7 @@ impl Scene<'_> {
         let built = self.policy.jxl || format != Format::Jxl;
         let wanted = match self.recipe.format {
             Some(named) => format == named,
-            None if self.moving => accepted.contains(format) && format.can_move(),
+            None if self.animated => accepted.contains(format) && format.can_animate(),
             // Nothing that stands still gains from GIF's 256 colours.
             None => {
                 accepted.contains(format)
@@ -84,7 +84,7 @@ impl Scene<'_> {
         Some(easiest.map_or((fewest, reason), |easiest| (easiest, Reason::LeastWork)))
     }
 
-    /// How the first rendition of a candidate is written: the same fidelity, by the encoder in a hurry.
+    /// How the first rendition of a candidate is written: the same fidelity, with the fast preset.
     pub(super) fn first_encoding(&self, candidate: &Candidate) -> Encoding {
         let lossy = |_| self.lossy(candidate.format, Effort::Fast);
         match candidate.encoding {
@@ -100,12 +100,12 @@ impl Scene<'_> {
         candidate.predicted_fidelity.is_some_and(|fidelity| fidelity < target - SHORT)
     }
 
-    /// How `format` would be written. Flat art is written exactly where the format can; a format named outright is
+    /// How `format` would be written. Flat art is written losslessly where the format can; a format named outright is
     /// written the way it can.
     fn candidate(&self, format: Format) -> Option<Candidate> {
         let named = self.recipe.format.is_some();
-        let exact = self.recipe.quality == Some(Quality::Lossless)
-            || (self.recipe.quality.is_none() && self.facts.kind == Kind::Flat && !self.moving);
+        let wants_lossless = self.recipe.quality == Some(Quality::Lossless)
+            || (self.recipe.quality.is_none() && self.facts.kind == Kind::Flat && !self.animated);
         let effort = if self.policy.improve {
             self.curves.final_effort(format, self.target, Scale::of(self.plan), self.plan.size.pixels())
         } else {
@@ -113,11 +113,11 @@ impl Scene<'_> {
         };
         let lossy = || self.lossy(format, effort).map(|found| of_lossy(format, found));
         let lossless = || self.lossless(format);
-        match (exact, named) {
+        match (wants_lossless, named) {
             (true, false) => lossless(),
             (true, true) => lossless().or_else(lossy),
             (false, true) => lossy().or_else(lossless),
-            // A format whose lossy form falls short may still be exact.
+            // A format whose lossy form falls short may still be lossless.
             (false, false) => match lossy() {
                 Some(short) if self.falls_short(&short) => lossless().or(Some(short)),
                 reaching => reaching.or_else(lossless),
@@ -130,7 +130,7 @@ impl Scene<'_> {
     }
 
     fn lossless(&self, format: Format) -> Option<Candidate> {
-        let measured = self.curves.exact(format, Scale::of(self.plan));
+        let measured = self.curves.lossless_bytes(format, Scale::of(self.plan));
         let bytes_per_pixel = measured.or_else(|| expected_lossless(format, self.facts.kind))?;
         let bytes = f64::from(bytes_per_pixel) * self.plan.size.pixels() as f64 + f64::from(container_bytes(format));
         Some(Candidate {
@@ -153,7 +153,7 @@ fn of_lossy(format: Format, found: Prediction) -> Candidate {
     }
 }
 
-/// What writing a format costs, beside the others: milliseconds for a photograph 640 wide, in a hurry. Those that differ by a tenth
+/// What writing a format costs, beside the others: milliseconds for a photograph 640 wide, with the fast preset. Those that differ by a tenth
 /// are as much work.
 const fn work(format: Format) -> u32 {
     match format {

@@ -18,11 +18,11 @@ pub use target::Lowered;
 pub use varies::{Varies, varies};
 
 /// The most pixels a vector is drawn at: it has no size of its own to hold it back.
-const MOST_DRAWN: u64 = 40_000_000;
+const MAX_DRAWN_PIXELS: u64 = 40_000_000;
 
 /// A format expected to take more than so many times the fewest bytes is not tried: hardly any turns out to take the fewest. WebP
 /// takes longest to write, so it must be nearer.
-const fn contends(format: Format) -> f64 {
+const fn trial_limit(format: Format) -> f64 {
     if matches!(format, Format::Webp) { 1.1 } else { 1.3 }
 }
 
@@ -35,7 +35,7 @@ pub enum Encoding {
         /// The setting.
         setting: f32,
     },
-    /// Exactly.
+    /// Losslessly.
     Lossless,
     /// In at most 256 colours a frame: exactly where there are no more.
     Palette,
@@ -57,15 +57,15 @@ impl fmt::Display for Encoding {
     }
 }
 
-/// How long an encoder may take.
+/// The preset of an encoder.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Effort {
-    /// Somebody is waiting.
+    /// The fast preset: for a response that a viewer waits for.
     #[default]
     Fast,
-    /// Nobody is waiting, and the bytes will be sent many times.
-    Best,
+    /// The slow preset: for the background, where the bytes are sent many times.
+    Slow,
 }
 
 /// What happens to pixels after they are drawn.
@@ -105,7 +105,7 @@ pub struct Candidate {
     pub encoding: Encoding,
     /// The bytes its final rendition is expected to take.
     pub predicted_bytes: u64,
-    /// The likeness expected of it; exact if `None`.
+    /// The score expected of it; lossless if `None`.
     pub predicted_fidelity: Option<f32>,
     /// What both rest on.
     pub basis: Basis,
@@ -142,7 +142,7 @@ pub struct Choice {
     /// What is done to the pixels then.
     pub edits: Edits,
     /// True if the rendition moves as the original does.
-    pub moving: bool,
+    pub animated: bool,
     /// The colours it holds.
     pub gamut: Gamut,
     /// The format to write.
@@ -153,9 +153,9 @@ pub struct Choice {
     pub effort: Effort,
     /// The opaque colour to lay under transparent parts; `None` keeps them.
     pub flatten: Option<[u8; 3]>,
-    /// The fidelity aimed at; exact if `None`.
+    /// The fidelity aimed at; lossless if `None`.
     pub target: Option<Fidelity>,
-    /// What took points off the target.
+    /// What lowered the target.
     pub lowered: Vec<Lowered>,
     /// Every format that could have been sent: those that reach the target first, fewest expected bytes first.
     pub candidates: Vec<Candidate>,
@@ -170,13 +170,13 @@ impl Choice {
     }
 
     /// The lossy candidates that may turn out to take the fewest bytes: worth trying once at this very size.
-    pub fn contenders(&self) -> impl Iterator<Item = &Candidate> {
+    pub fn trial_candidates(&self) -> impl Iterator<Item = &Candidate> {
         let fewest = self.candidates.first().map_or(0.0, |best| best.predicted_bytes as f64);
         let lossy = |one: &&Candidate| matches!(one.encoding, Encoding::Lossy { .. });
         self.candidates
             .iter()
             .filter(lossy)
-            .filter(move |one| one.predicted_bytes as f64 <= fewest * contends(one.format))
+            .filter(move |one| one.predicted_bytes as f64 <= fewest * trial_limit(one.format))
     }
 }
 
@@ -196,7 +196,7 @@ pub enum ChoiceError {
         max: u32,
     },
     /// A vector would be drawn at more pixels than is allowed.
-    #[error("the drawing would be {size} pixels, more than the {} million a vector is drawn at; ask for a smaller width", MOST_DRAWN / 1_000_000)]
+    #[error("the drawing would be {size} pixels, more than the {} million a vector is drawn at; ask for a smaller width", MAX_DRAWN_PIXELS / 1_000_000)]
     TooMany {
         /// The rendition's size.
         size: crate::Size,
@@ -240,28 +240,28 @@ pub fn choose(
     let (recipe, width) = request.settle(recipe);
     let (recipe, aim) = Aim::of(recipe, request, policy);
     let plan = plan_for(&recipe, facts);
-    if facts.format == Format::Svg && plan.size.pixels() > MOST_DRAWN {
+    if facts.format == Format::Svg && plan.size.pixels() > MAX_DRAWN_PIXELS {
         return Err(ChoiceError::TooMany { size: plan.size });
     }
     if recipe.format == Some(Format::Jxl) && !policy.jxl {
         return Err(ChoiceError::NotBuilt { format: Format::Jxl });
     }
-    let moving = facts.motion && !recipe.still && recipe.format.is_none_or(Format::can_move);
+    let animated = facts.animated && !recipe.still && recipe.format.is_none_or(Format::can_animate);
     let transparent = is_transparent(&recipe, facts, &plan);
     let (target, accepted) = (aim.target, request.accepted);
-    let scene = Scene { recipe: &recipe, facts, curves, policy, plan: &plan, moving, transparent, target, accepted };
+    let scene = Scene { recipe: &recipe, facts, curves, policy, plan: &plan, animated, transparent, target, accepted };
     let candidates = scene.candidates();
     let Some((best, reason)) = scene.best(&candidates) else {
         let format = recipe.format.unwrap_or(Format::Png);
         return Err(ChoiceError::TooLong { size: plan.size, format, max: format.max_side() });
     };
     // What moves is written without a profile.
-    let wide = facts.wide && !moving && best.format != Format::Gif && facts.format != Format::Svg;
+    let wide = facts.wide && !animated && best.format != Format::Gif && facts.format != Format::Svg;
     let lossy = matches!(best.encoding, Encoding::Lossy { .. });
     Ok(Choice {
         edits: edits(&recipe, &plan, policy),
         width,
-        moving,
+        animated,
         gamut: if wide { policy.gamut } else { Gamut::Srgb },
         format: best.format,
         encoding: scene.first_encoding(&best),
@@ -284,7 +284,7 @@ fn passed_on(recipe: &Recipe, facts: &Facts, encoding: Encoding, reason: Reason)
         recipe: recipe.clone(),
         width: WidthFrom::Recipe,
         plan,
-        moving: facts.motion,
+        animated: facts.animated,
         gamut: Gamut::Srgb,
         format: facts.format,
         encoding,
@@ -310,7 +310,7 @@ fn fades_out(recipe: &Recipe) -> bool {
 
 fn edits(recipe: &Recipe, plan: &Plan, policy: &Policy) -> Edits {
     let density = recipe.density.map_or(1.0, |density| density.factor());
-    let given = plan.held_back_from.map_or(1.0, |asked| f64::from(plan.size.width) / f64::from(asked.width));
+    let given = plan.requested_size.map_or(1.0, |asked| f64::from(plan.size.width) / f64::from(asked.width));
     let reduced = f64::from(plan.drawn.width) < plan.crop.width;
     Edits {
         filters: recipe.filters.clone(),

@@ -1,4 +1,4 @@
-//! The target, and what takes points off it: many small pixels hide what few large ones show, and some viewers pay for
+//! The target, and what lowers it: many small pixels hide what few large ones show, and some viewers pay for
 //! every byte.
 
 use serde::Serialize;
@@ -8,19 +8,19 @@ use crate::{Density, Fidelity, Policy, Quality, Recipe, Request};
 /// Nothing lowers a target below this; one that is lower already stays.
 const FLOOR: u8 = 30;
 
-/// Why points were taken off a target.
+/// Why a target was lowered.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case", tag = "by")]
 pub enum Lowered {
     /// An explicit density above 1.
     Density {
-        /// How many.
-        points: u8,
+        /// By how much.
+        amount: u8,
     },
     /// Save-Data.
     SaveData {
-        /// How many.
-        points: u8,
+        /// By how much.
+        amount: u8,
     },
 }
 
@@ -29,7 +29,7 @@ pub enum Lowered {
 pub struct Aim {
     /// The target.
     pub target: Fidelity,
-    /// What took points off it.
+    /// What lowered it.
     pub lowered: Vec<Lowered>,
 }
 
@@ -45,18 +45,18 @@ impl Aim {
             recipe.density = recipe.density.map(Density::halved);
         }
         let doublings = recipe.density.map_or(0.0, |density| density.factor().log2().max(0.0));
-        let by_density = (doublings * f64::from(policy.density_points)).round() as u8;
+        let by_density = (doublings * f64::from(policy.density_step)).round() as u8;
         let mut aim = Self { target: named, lowered: Vec::new() };
-        aim.lower(by_density, |points| Lowered::Density { points });
+        aim.lower(by_density, |amount| Lowered::Density { amount });
         if request.save_data {
-            aim.lower(policy.saving_points, |points| Lowered::SaveData { points });
+            aim.lower(policy.save_data_step, |amount| Lowered::SaveData { amount });
         }
         (recipe, aim)
     }
 
-    fn lower(&mut self, points: u8, why: impl Fn(u8) -> Lowered) {
+    fn lower(&mut self, amount: u8, why: impl Fn(u8) -> Lowered) {
         let from = self.target.get();
-        let to = from.saturating_sub(points).max(FLOOR.min(from));
+        let to = from.saturating_sub(amount).max(FLOOR.min(from));
         if let Some(lower) = Fidelity::new(to).filter(|lower| *lower < self.target) {
             self.target = lower;
             self.lowered.push(why(from - to));

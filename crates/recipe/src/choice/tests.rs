@@ -49,7 +49,7 @@ fn transparency_is_kept_unless_a_canvas_or_a_format_forbids_it() {
 }
 
 #[test]
-fn flat_art_is_exact_unless_the_recipe_asks_otherwise() {
+fn flat_art_is_lossless_unless_the_recipe_asks_otherwise() {
     let logo = facts(true, Kind::Flat);
     assert_eq!(sends("320w", &logo, "image/avif,image/webp", Format::Webp).encoding, Encoding::Lossless);
     sends("320w", &logo, "image/avif", Format::Png);
@@ -68,11 +68,11 @@ fn what_no_format_can_hold_is_refused_with_its_size() {
 
 #[test]
 fn what_moves_keeps_moving_where_the_viewer_can_see_it() {
-    let windsock = Facts { motion: true, ..Facts::plain(Format::Gif, Size::new(400, 300), Kind::Flat) };
-    assert!(sends("200w", &windsock, "image/avif,image/webp", Format::Webp).moving);
-    assert!(sends("200w", &windsock, "*/*", Format::Gif).moving);
-    assert!(!sends("200w_still", &windsock, "*/*", Format::Png).moving);
-    assert!(!sends("200w_as-avif", &windsock, "*/*", Format::Avif).moving);
+    let windsock = Facts { animated: true, ..Facts::plain(Format::Gif, Size::new(400, 300), Kind::Flat) };
+    assert!(sends("200w", &windsock, "image/avif,image/webp", Format::Webp).animated);
+    assert!(sends("200w", &windsock, "*/*", Format::Gif).animated);
+    assert!(!sends("200w_still", &windsock, "*/*", Format::Png).animated);
+    assert!(!sends("200w_as-avif", &windsock, "*/*", Format::Avif).animated);
 }
 
 #[test]
@@ -108,9 +108,9 @@ fn density_and_thrift_lower_the_target_and_say_so() {
         (choice.target.map(Fidelity::get), choice.lowered)
     };
     assert_eq!(aim("640w", &Request::ANYTHING), (Some(70), vec![]));
-    assert_eq!(aim("320w_2x", &Request::ANYTHING), (Some(62), vec![Lowered::Density { points: 8 }]));
-    assert_eq!(aim("640w", &saving), (Some(55), vec![Lowered::SaveData { points: 15 }]));
-    assert_eq!(aim("640w_fidelity-40", &saving), (Some(30), vec![Lowered::SaveData { points: 10 }]));
+    assert_eq!(aim("320w_2x", &Request::ANYTHING), (Some(62), vec![Lowered::Density { amount: 8 }]));
+    assert_eq!(aim("640w", &saving), (Some(55), vec![Lowered::SaveData { amount: 15 }]));
+    assert_eq!(aim("640w_fidelity-40", &saving), (Some(30), vec![Lowered::SaveData { amount: 10 }]));
     assert_eq!(aim("640w_fidelity-20", &saving), (Some(20), vec![]), "below the floor nothing is taken off");
     assert_eq!(aim("640w_lossless", &saving), (None, vec![]));
     let thrifty = chosen("320w_3x", &photo, &saving, &policy);
@@ -128,7 +128,7 @@ fn an_originals_own_curve_overrules_the_prior() {
     };
     let scale = Scale::of(&plan_for(&"640w".parse().expect("a recipe"), &photo));
     let measured = |bytes| Measured {
-        curves: vec![Curve { scale, samples: samples(bytes), at_best: Vec::new(), exact: None }],
+        curves: vec![Curve { scale, samples: samples(bytes), slow_samples: Vec::new(), lossless: None }],
         ..Measured::default()
     };
     let curves =
@@ -156,12 +156,12 @@ fn only_lossy_candidates_near_the_best_contend() {
         let fewest = choice.candidates[0].predicted_bytes as f64;
         for one in choice.candidates.iter().filter(|one| one.predicted_fidelity.is_some()) {
             let within = if one.format == Format::Webp { 1.1 } else { 1.3 };
-            let contends = choice.contenders().any(|other| other.format == one.format);
+            let contends = choice.trial_candidates().any(|other| other.format == one.format);
             assert_eq!(contends, one.predicted_bytes as f64 <= fewest * within, "{recipe}: {}", one.format);
         }
-        assert!(choice.contenders().count() < choice.candidates.len(), "{recipe}: PNG, at least, stays behind");
+        assert!(choice.trial_candidates().count() < choice.candidates.len(), "{recipe}: PNG, at least, stays behind");
     }
-    assert_eq!(choice("640w_lossless").contenders().count(), 0);
+    assert_eq!(choice("640w_lossless").trial_candidates().count(), 0);
 }
 
 #[test]
@@ -213,10 +213,10 @@ proptest! {
     /// Caches may only keep answers apart by the headers that `Vary` names.
     #[test]
     fn requests_that_agree_on_what_vary_names_get_the_same(
-        recipe in any_recipe(), one in any_request(), other in any_request(), flat in any::<bool>(), moving in any::<bool>(),
+        recipe in any_recipe(), one in any_request(), other in any_request(), flat in any::<bool>(), animated in any::<bool>(),
     ) {
         let kind = if flat { Kind::Flat } else { Kind::Photo };
-        let facts = Facts { motion: moving, ..Facts::plain(Format::Gif, Size::new(2400, 1600), kind) };
+        let facts = Facts { animated, ..Facts::plain(Format::Gif, Size::new(2400, 1600), kind) };
         let varies = varies(&recipe, &facts, &Policy::default());
         let alike = Request {
             accepted: if varies.accept { one.accepted } else { other.accepted },

@@ -32,12 +32,12 @@ pub fn varies(recipe: &Recipe, facts: &Facts, policy: &Policy) -> Varies {
         return Varies::default();
     }
     let varies = Varies::by_recipe(recipe, policy);
-    // Flat art is exact where the format can be, whatever the target.
-    let exact = facts.kind == Kind::Flat && !facts.motion && recipe.quality.is_none() && recipe.format.is_none();
-    Varies { save_data: varies.save_data && (!exact || recipe.density.is_some()), ..varies }
+    // Flat art is lossless where the format can be, whatever the target.
+    let lossless = facts.kind == Kind::Flat && !facts.animated && recipe.quality.is_none() && recipe.format.is_none();
+    Varies { save_data: varies.save_data && (!lossless || recipe.density.is_some()), ..varies }
 }
 
 fn may_lose_points(recipe: &Recipe, policy: &Policy) -> bool {
     let lossless_format = matches!(recipe.format, Some(Format::Png | Format::Gif));
-    policy.saving_points > 0 && recipe.quality != Some(Quality::Lossless) && !lossless_format
+    policy.save_data_step > 0 && recipe.quality != Some(Quality::Lossless) && !lossless_format
 }

@@ -1,4 +1,4 @@
-//! Curves: what each encoder's setting gives for one original, in likeness and bytes, once it was measured.
+//! Curves: what each encoder's setting gives for one original, in score and bytes, once it was measured.
 //!
 //! A curve is measured at up to two scales on small probes, interpolated monotonically, and corrected by every real
 //! rendition that was scored later.
@@ -10,34 +10,34 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use crate::{Effort, Expected, Fidelity, Finalist, Format, REFINED, fidelity, is_worth_swapping};
+use crate::{Effort, Expected, Fidelity, Format, REFINED, Trial, fidelity, is_worth_swapping};
 use shape::{Shape, between, gain};
 pub use view::{Scale, View};
 
-/// How far the correction by a scored rendition reaches: powers of two of scale, and points of fidelity.
-const REACH: (f32, f32) = (0.25, 8.0);
+/// How far the correction by a scored rendition reaches: powers of two of scale, and score.
+const RADIUS: (f32, f32) = (0.25, 8.0);
 
 /// The weight of no correction at all beside those that were seen.
 const DOUBT: f32 = 0.05;
 
-/// The share of bytes an encoder at its best must save to be worth its time: with less than a tenth, what it makes takes
-/// nobody's place ([`is_worth_swapping`]). JPEG XL takes five to seven times as long for it, AVIF four to five.
+/// The share of bytes the slow preset must save to be worth its time: with less than a tenth saved, its result
+/// does not replace the first ([`is_worth_swapping`]). JPEG XL takes five to seven times as long for it, AVIF four to five.
 const fn worth(format: Format) -> f32 {
     if matches!(format, Format::Jxl) { 0.15 } else { 0.1 }
 }
 
-/// It must save so many bytes, too: fewer is a fraction of one packet, which nobody waits for.
+/// It must save at least so many bytes, too: fewer is a fraction of one network packet.
 const WORTH_BYTES: f32 = 512.0;
 
 /// Scored renditions remembered of one format; the oldest is forgotten first.
-const MOST_SEEN: usize = 32;
+const MAX_SEEN: usize = 32;
 
 /// One encode of a picture, scored.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Sample {
     /// The encoder's own setting, 0 to 100.
     pub setting: f32,
-    /// Likeness to the ideal on the SSIMULACRA2 scale; below zero where the picture is ruined.
+    /// Score to the reference on the SSIMULACRA2 scale; below zero where the picture is ruined.
     pub fidelity: f32,
     /// Bytes a pixel, the container's own left out ([`container_bytes`]).
     pub bytes: f32,
@@ -50,17 +50,17 @@ pub struct Curve {
     pub scale: Scale,
     /// The samples, settings rising.
     pub samples: Vec<Sample>,
-    /// Samples by the encoder at its best, settings rising: how far they lie from the others is this picture's own.
+    /// Samples by the slow preset, settings rising: how far they lie from the others is this picture's own.
     #[serde(default)]
-    pub at_best: Vec<Sample>,
-    /// Bytes a pixel of the exact form, where the format has one and it was measured.
-    pub exact: Option<f32>,
+    pub slow_samples: Vec<Sample>,
+    /// Bytes a pixel of the lossless form, where the format has one and it was measured.
+    pub lossless: Option<f32>,
 }
 
 impl Curve {
-    /// False once a sample of `format` at best saved so little that others will not save enough to be worth their time.
+    /// False once a sample of `format` with the slow preset saved so little that others will not save enough to be worth their time.
     pub fn may_gain(&self, format: Format) -> bool {
-        let last = self.at_best.last().and_then(|last| Some(Shape::of(self)?.kept(last)));
+        let last = self.slow_samples.last().and_then(|last| Some(Shape::of(self)?.kept(last)));
         last.is_none_or(|kept| kept <= (1.0 - worth(format) / 2.0).ln())
     }
 }
@@ -109,7 +109,7 @@ pub struct Prediction {
     pub setting: f32,
     /// Bytes of the file.
     pub bytes: f64,
-    /// The likeness that comes out: the target, or the best the format reaches.
+    /// The score that comes out: the target, or the best the format reaches.
     pub fidelity: f32,
     /// What this rests on.
     pub basis: Basis,
@@ -127,7 +127,7 @@ impl Curves {
         effort: Effort,
     ) -> Option<Prediction> {
         let goal = f32::from(target.get());
-        let prior = fidelity::usual(format, goal, view.busy(), effort)?;
+        let prior = fidelity::usual(format, goal, view.complexity(), effort)?;
         let (point, fidelity, basis) =
             match self.0.get(&format).and_then(|measured| measured.lossy(format, goal, view.scale, effort)) {
                 Some(found) => found,
@@ -137,34 +137,34 @@ impl Curves {
         Some(Prediction { setting: point.setting, bytes, fidelity, basis })
     }
 
-    /// The setting that is expected to give `points`, which may lie beyond 1 to 100: for searches.
-    pub fn setting(&self, format: Format, points: f32, view: View, effort: Effort) -> Option<f32> {
-        let measured = self.0.get(&format).and_then(|measured| measured.at(format, points, view.scale, effort));
-        measured.map(|at| at.0).or_else(|| Some(fidelity::usual(format, points, view.busy(), effort)?.setting))
+    /// The setting that is expected to give `score`, which may lie beyond 1 to 100: for searches.
+    pub fn setting(&self, format: Format, score: f32, view: View, effort: Effort) -> Option<f32> {
+        let measured = self.0.get(&format).and_then(|measured| measured.at(format, score, view.scale, effort));
+        measured.map(|at| at.0).or_else(|| Some(fidelity::usual(format, score, view.complexity(), effort)?.setting))
     }
 
-    /// Bytes a pixel measured of the exact form.
-    pub fn exact(&self, format: Format, scale: Scale) -> Option<f32> {
+    /// Bytes a pixel measured of the lossless form.
+    pub fn lossless_bytes(&self, format: Format, scale: Scale) -> Option<f32> {
         let curves = &self.0.get(&format)?.curves;
         let (below, above, share) = between(curves, scale)?;
-        let (a, b) = (below.exact?.ln(), above.exact?.ln());
+        let (a, b) = (below.lossless?.ln(), above.lossless?.ln());
         Some((a + (b - a) * share).exp())
     }
 
-    /// How a final rendition of `pixels` is written: by the encoder at its best, unless that was seen to gain too little for
-    /// this picture. Some encoders at their best trade smooth gradients for bytes and need more for the same likeness.
+    /// How a final rendition of `pixels` is written: by the slow preset, unless that was seen to gain too little for
+    /// this picture. Some slow presets trade smooth gradients for bytes and need more for the same score.
     pub fn final_effort(&self, format: Format, target: Fidelity, scale: Scale, pixels: u64) -> Effort {
-        let points = f32::from(target.get());
+        let score = f32::from(target.get());
         let is_worth_it = |measured: &Measured| {
             let (below, above, share) = between(&measured.curves, scale)?;
             let (below, above) = (Shape::of(below)?, Shape::of(above)?);
-            let kept = gain((&below, &above, share), format, points, Effort::Best).1.exp();
-            let (a, b) = (below.bytes(points), above.bytes(points));
+            let kept = gain((&below, &above, share), format, score, Effort::Slow).1.exp();
+            let (a, b) = (below.bytes(score), above.bytes(score));
             let saved = (1.0 - kept) * (a + (b - a) * share).exp() * pixels as f32;
             Some(kept <= 1.0 - worth(format) && saved >= WORTH_BYTES)
         };
         let best = self.0.get(&format).and_then(is_worth_it).unwrap_or(true);
-        if best { Effort::Best } else { Effort::Fast }
+        if best { Effort::Slow } else { Effort::Fast }
     }
 
     /// Whether one more encode may bring what takes the place of `held`, after `found` missed the target: where that misses it,
@@ -172,13 +172,13 @@ impl Curves {
     pub fn may_replace(
         &self,
         format: Format,
-        (held, found): (&Finalist, &Finalist),
+        (held, found): (&Trial, &Trial),
         target: Fidelity,
         scale: Scale,
         effort: Effort,
     ) -> bool {
         let Some(measured) = self.0.get(&format) else { return true };
-        let bytes = |points: f32| measured.at(format, points, scale, effort).map(|(_, bytes, _)| bytes);
+        let bytes = |score: f32| measured.at(format, score, scale, effort).map(|(_, bytes, _)| bytes);
         let (Some(here), Some(there)) = (bytes(found.fidelity), bytes(f32::from(target.get()))) else { return true };
         let expected = found.bytes as f32 * (there - here).exp();
         held.misses(target) > REFINED || is_worth_swapping(held.bytes, expected as u64)
@@ -191,15 +191,15 @@ impl Curves {
             old.effort != seen.effort || old.scale != seen.scale || old.sample.setting != seen.sample.setting
         });
         all.push(seen);
-        let surplus = all.len().saturating_sub(MOST_SEEN);
+        let surplus = all.len().saturating_sub(MAX_SEEN);
         all.drain(..surplus);
     }
 
     /// True if a rendition of `format` was scored at `scale` near `target`.
     pub fn has_seen(&self, format: Format, target: Fidelity, scale: Scale) -> bool {
         let near = |seen: &Seen| {
-            (seen.scale.0 - scale.0).abs() < REACH.0 / 4.0
-                && (seen.sample.fidelity - f32::from(target.get())).abs() < REACH.1
+            (seen.scale.0 - scale.0).abs() < RADIUS.0 / 4.0
+                && (seen.sample.fidelity - f32::from(target.get())).abs() < RADIUS.1
         };
         self.0.get(&format).is_some_and(|measured| measured.seen.iter().any(near))
     }
@@ -227,19 +227,19 @@ impl Measured {
         let (below, above) = (Shape::of(below)?, Shape::of(above)?);
         let mixed = |value: fn(&Shape) -> f32| value(&below) + (value(&above) - value(&below)) * share;
         // Some encoders do not get worse than they are at their lowest setting.
-        let goal = target.min(mixed(|shape| shape.best)).max(mixed(|shape| shape.least));
+        let goal = target.min(mixed(|shape| shape.best)).max(mixed(|shape| shape.min));
         let (setting, bytes, basis) = self.at(format, goal, scale, effort)?;
         Some((Expected { setting: setting.clamp(0.0, 100.0), bytes_per_pixel: bytes.exp() }, goal, basis))
     }
 
-    /// The setting, and the logarithm of bytes a pixel, that give `points`.
-    fn at(&self, format: Format, points: f32, scale: Scale, effort: Effort) -> Option<(f32, f32, Basis)> {
+    /// The setting, and the logarithm of bytes a pixel, that give `score`.
+    fn at(&self, format: Format, score: f32, scale: Scale, effort: Effort) -> Option<(f32, f32, Basis)> {
         let (below, above, share) = between(&self.curves, scale)?;
         let (below, above) = (Shape::of(below)?, Shape::of(above)?);
         let plain = |fidelity: f32, effort: Effort| {
             let (gain, factor) = gain((&below, &above, share), format, fidelity, effort);
-            let mixed = |value: fn(&Shape, f32) -> f32, points: f32| {
-                let (a, b) = (value(&below, points), value(&above, points));
+            let mixed = |value: fn(&Shape, f32) -> f32, score: f32| {
+                let (a, b) = (value(&below, score), value(&above, score));
                 a + (b - a) * share
             };
             (mixed(Shape::setting, fidelity - gain), mixed(Shape::bytes, fidelity) + factor)
@@ -247,11 +247,11 @@ impl Measured {
         let near: Vec<Residual> = self
             .seen
             .iter()
-            .filter(|seen| (seen.scale.0 - scale.0).abs() <= 4.0 * REACH.0)
+            .filter(|seen| (seen.scale.0 - scale.0).abs() <= 4.0 * RADIUS.0)
             // What one effort taught holds for the other, their usual distance apart.
             .map(|seen| Residual::of(seen, scale, plain(seen.sample.fidelity, seen.effort)))
             .collect();
-        let (setting, bytes) = corrected(&near, points, |fidelity| plain(fidelity, effort));
+        let (setting, bytes) = corrected(&near, score, |fidelity| plain(fidelity, effort));
         Some((setting, bytes, if near.is_empty() { Basis::Curve } else { Basis::Corrected }))
     }
 }
@@ -267,7 +267,7 @@ struct Residual {
 impl Residual {
     fn of(seen: &Seen, scale: Scale, (setting, bytes): (f32, f32)) -> Self {
         let Sample { setting: real, fidelity, bytes: spent } = seen.sample;
-        let weight = (-(seen.scale.0 - scale.0).abs() / REACH.0).exp();
+        let weight = (-(seen.scale.0 - scale.0).abs() / RADIUS.0).exp();
         Self { fidelity, setting: real - setting, bytes: spent.max(1e-5).ln() - bytes, weight }
     }
 }
@@ -277,7 +277,7 @@ fn corrected(near: &[Residual], target: f32, plain: impl Fn(f32) -> (f32, f32)) 
     let at = |fidelity: f32| {
         let (mut setting, mut bytes, mut sum) = (0.0, 0.0, DOUBT);
         for residual in near {
-            let weight = residual.weight * (-(residual.fidelity - fidelity).abs() / REACH.1).exp();
+            let weight = residual.weight * (-(residual.fidelity - fidelity).abs() / RADIUS.1).exp();
             setting += residual.setting * weight;
             bytes += residual.bytes * weight;
             sum += weight;
@@ -285,8 +285,8 @@ fn corrected(near: &[Residual], target: f32, plain: impl Fn(f32) -> (f32, f32)) 
         let (plain_setting, plain_bytes) = plain(fidelity);
         (plain_setting + setting / sum, plain_bytes + bytes / sum)
     };
-    let below = (1..100).map(|points| points as f32).take_while(|points| *points < target);
-    below.chain([target]).map(at).fold((f32::MIN, f32::MIN), |most, here| (most.0.max(here.0), most.1.max(here.1)))
+    let below = (1..100).map(|score| score as f32).take_while(|score| *score < target);
+    below.chain([target]).map(at).fold((f32::MIN, f32::MIN), |max, here| (max.0.max(here.0), max.1.max(here.1)))
 }
 
 #[cfg(test)]

@@ -3,21 +3,21 @@
 use super::{Curve, Sample, Scale};
 use crate::{Effort, Format, fidelity, monotone::Monotone};
 
-/// How much a picture's own samples at best count beside what is usual.
+/// How much a picture's own samples with the slow preset count beside what is usual.
 const OWN: f32 = 0.9;
 
-/// What an encoder's effort changes near `points` between two curves: points of likeness gained at the same setting, and the
-/// logarithm of a factor of bytes at the same likeness.
+/// What an encoder's effort changes near `score` between two curves: score gained at the same setting, and the
+/// logarithm of a factor of bytes at the same score.
 pub(super) fn gain(
     (below, above, share): (&Shape, &Shape, f32),
     format: Format,
-    points: f32,
+    score: f32,
     effort: Effort,
 ) -> (f32, f32) {
     let (usual, factor) = fidelity::effort_gain(format, effort);
-    match (below.gain(points), above.gain(points)) {
+    match (below.gain(score), above.gain(score)) {
         // Samples of a small probe tell which way this picture lies from the usual, not quite how far.
-        (Some(a), Some(b)) if effort == Effort::Best => {
+        (Some(a), Some(b)) if effort == Effort::Slow => {
             let own = (a.0 + (b.0 - a.0) * share, a.1 + (b.1 - a.1) * share);
             (usual + (own.0 - usual) * OWN, factor.ln() + (own.1 - factor.ln()) * OWN)
         }
@@ -38,11 +38,11 @@ pub(super) fn between(curves: &[Curve], scale: Scale) -> Option<(&Curve, &Curve,
 pub(super) struct Shape {
     settings: Monotone,
     bytes: Monotone,
-    pub(super) least: f32,
+    pub(super) min: f32,
     pub(super) best: f32,
-    /// Likenesses at best, rising, each with what lies between it and the same encoder in a hurry: points of likeness at the same
-    /// setting, and the logarithm of a factor of bytes at the same likeness. Settings are no measure of that: where they are
-    /// close together a point of likeness is ten of them.
+    /// Scores with the slow preset, rising, each with what lies between it and its fast preset: score at the same
+    /// setting, and the logarithm of a factor of bytes at the same score. Settings are no measure of that: where they are
+    /// close together one score unit is ten of them.
     gains: Vec<(f32, f32, f32)>,
 }
 
@@ -56,45 +56,45 @@ impl Shape {
                 rising.push(Sample { bytes, ..*sample });
             }
         }
-        let points = |value: fn(&Sample) -> f32| rising.iter().map(|sample| (sample.fidelity, value(sample))).collect();
-        let settings = Monotone::through(points(|sample| sample.setting))?;
-        let bytes = Monotone::through(points(|sample| sample.bytes.max(1e-5).ln()))?;
-        let hurried = Monotone::through(rising.iter().map(|sample| (sample.setting, sample.fidelity)).collect())?;
+        let pairs = |value: fn(&Sample) -> f32| rising.iter().map(|sample| (sample.fidelity, value(sample))).collect();
+        let settings = Monotone::through(pairs(|sample| sample.setting))?;
+        let bytes = Monotone::through(pairs(|sample| sample.bytes.max(1e-5).ln()))?;
+        let fast = Monotone::through(rising.iter().map(|sample| (sample.setting, sample.fidelity)).collect())?;
         let mut shape = Self {
             gains: Vec::new(),
-            least: rising.first().filter(|first| first.setting <= 0.0).map_or(f32::MIN / 4.0, |first| first.fidelity),
+            min: rising.first().filter(|first| first.setting <= 0.0).map_or(f32::MIN / 4.0, |first| first.fidelity),
             best: rising.last()?.fidelity,
             settings,
             bytes,
         };
-        let gain = |best: &Sample| (best.fidelity, best.fidelity - hurried.at(best.setting), shape.kept(best));
-        shape.gains = curve.at_best.iter().map(gain).collect();
+        let gain = |best: &Sample| (best.fidelity, best.fidelity - fast.at(best.setting), shape.kept(best));
+        shape.gains = curve.slow_samples.iter().map(gain).collect();
         Some(shape)
     }
 
-    /// The setting that gives a likeness in a hurry.
+    /// The setting that gives a score with the fast preset.
     pub(super) fn setting(&self, fidelity: f32) -> f32 {
         self.settings.at(fidelity)
     }
 
-    /// The logarithm of the bytes that a likeness takes in a hurry.
+    /// The logarithm of the bytes that a score takes with the fast preset.
     pub(super) fn bytes(&self, fidelity: f32) -> f32 {
         self.bytes.at(fidelity)
     }
 
-    /// The logarithm of the share of bytes that the encoder at its best keeps for the same likeness.
+    /// The logarithm of the share of bytes that the slow preset keeps for the same score.
     pub(super) fn kept(&self, best: &Sample) -> f32 {
         best.bytes.max(1e-5).ln() - self.bytes.at(best.fidelity)
     }
 
-    /// What lies between the encoder at its best and the same in a hurry, for a likeness near `points`: between samples on a
+    /// What lies between the slow preset and the fast preset, for a score near `score`: between samples on a
     /// straight line, beyond them as at the nearest.
-    fn gain(&self, points: f32) -> Option<(f32, f32)> {
-        let below = self.gains.iter().rev().find(|one| one.0 <= points);
-        let above = self.gains.iter().find(|one| one.0 > points);
+    fn gain(&self, score: f32) -> Option<(f32, f32)> {
+        let below = self.gains.iter().rev().find(|one| one.0 <= score);
+        let above = self.gains.iter().find(|one| one.0 > score);
         let (below, above) = (below.or(above)?, above.or(below)?);
         let width = above.0 - below.0;
-        let share = if width > 0.0 { (points - below.0) / width } else { 0.0 };
+        let share = if width > 0.0 { (score - below.0) / width } else { 0.0 };
         Some((below.1 + (above.1 - below.1) * share, below.2 + (above.2 - below.2) * share))
     }
 }

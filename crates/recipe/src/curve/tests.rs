@@ -11,7 +11,7 @@ fn curve(scale: f32, bytes: f32) -> Curve {
         sample(80.0, 82.0, 0.12 * bytes),
         sample(95.0, 91.0, 0.3 * bytes),
     ];
-    Curve { scale: Scale(scale), samples, at_best: Vec::new(), exact: None }
+    Curve { scale: Scale(scale), samples, slow_samples: Vec::new(), lossless: None }
 }
 
 fn curves() -> Curves {
@@ -46,24 +46,24 @@ fn an_encoder_that_gains_nothing_at_its_best_is_not_kept_waiting_for() {
     let with = |bytes: f32, pixels: u64| {
         let mut curves = curves();
         let sample = Sample { setting: 62.0, fidelity: 70.0, bytes };
-        curves.0.get_mut(&Format::Avif).expect("its curve").curves[0].at_best = vec![sample];
+        curves.0.get_mut(&Format::Avif).expect("its curve").curves[0].slow_samples = vec![sample];
         curves.final_effort(Format::Avif, Fidelity::DEFAULT, Scale(-4.0), pixels)
     };
     // The first curve has 0.12 bytes a pixel there.
-    assert_eq!((with(0.1, 100_000), with(0.115, 100_000)), (Effort::Best, Effort::Fast));
+    assert_eq!((with(0.1, 100_000), with(0.115, 100_000)), (Effort::Slow, Effort::Fast));
     assert_eq!(with(0.1, 10_000), Effort::Fast, "a tenth of next to nothing");
-    assert_eq!(Curves::default().final_effort(Format::Avif, Fidelity::DEFAULT, Scale(-3.0), 10_000), Effort::Best);
+    assert_eq!(Curves::default().final_effort(Format::Avif, Fidelity::DEFAULT, Scale(-3.0), 10_000), Effort::Slow);
     let may_gain = |bytes: f32| {
-        let at_best = vec![Sample { setting: 62.0, fidelity: 70.0, bytes }];
-        Curve { at_best, ..curve(-4.0, 2.0) }.may_gain(Format::Avif)
+        let slow_samples = vec![Sample { setting: 62.0, fidelity: 70.0, bytes }];
+        Curve { slow_samples, ..curve(-4.0, 2.0) }.may_gain(Format::Avif)
     };
-    assert_eq!((may_gain(0.1), may_gain(0.118)), (true, false), "sampling at best ends there");
+    assert_eq!((may_gain(0.1), may_gain(0.118)), (true, false), "sampling with the slow preset ends there");
 }
 
 #[test]
 fn an_encoder_at_its_best_tries_again_only_where_that_may_bring_something() {
     let (curves, target) = (curves(), Fidelity::DEFAULT);
-    let one = |fidelity, bytes| Finalist { setting: 62.0, fidelity, bytes };
+    let one = |fidelity, bytes| Trial { setting: 62.0, fidelity, bytes };
     // At 82 points the curve has twice the bytes of 70.
     let goes_on = |held, found| curves.may_replace(Format::Avif, (&held, &found), target, Scale(-2.0), Effort::Fast);
     assert!(goes_on(one(70.0, 60_000), one(82.0, 100_000)), "at the target it would be a sixth smaller");
@@ -87,16 +87,16 @@ proptest! {
     #[test]
     fn predictions_never_fall_as_the_target_rises(
         seen in prop::collection::vec((0.0f32..100.0, -20.0f32..95.0, 0.005f32..1.0, -5.0f32..0.0), 0..12), scale in -5.0f32..0.0,
-        at_best in prop::collection::vec((40.0f32..60.0, 0.02f32..0.08), 0..3), best in any::<bool>(),
+        slow_samples in prop::collection::vec((40.0f32..60.0, 0.02f32..0.08), 0..3), best in any::<bool>(),
     ) {
         let mut curves = curves();
         for curve in &mut curves.0.get_mut(&Format::Avif).expect("its curve").curves {
             let sample = |(i, (fidelity, bytes)): (usize, &(f32, f32))| {
                 Sample { setting: 45.0 + 17.0 * i as f32, fidelity: fidelity + 22.0 * i as f32, bytes: *bytes }
             };
-            curve.at_best = at_best.iter().enumerate().map(sample).collect();
+            curve.slow_samples = slow_samples.iter().enumerate().map(sample).collect();
         }
-        let effort = if best { Effort::Best } else { Effort::Fast };
+        let effort = if best { Effort::Slow } else { Effort::Fast };
         for (setting, fidelity, bytes, scale) in seen {
             let sample = Sample { setting, fidelity, bytes };
             curves.learn(Format::Avif, Seen { scale: Scale(scale), effort: Effort::Fast, sample });

@@ -31,11 +31,11 @@ impl View {
         Self { scale: Scale::of(plan), detail: facts.detail }
     }
 
-    /// How much busier its pixels are than usual, within 1.5 either way; 0 if nobody knows. The more a picture is reduced,
+    /// How much more complex its pixels are than usual, within 1.5 either way; 0 if unknown. The more a picture is reduced,
     /// the more of its detail comes together in a pixel.
-    pub fn busy(self) -> f32 {
+    pub fn complexity(self) -> f32 {
         const USUAL: f32 = 2.9;
-        const MOST: f32 = 1.5;
-        self.detail.map_or(0.0, |detail| (detail - self.scale.0 / 2.0 - USUAL).clamp(-MOST, MOST))
+        const MAX: f32 = 1.5;
+        self.detail.map_or(0.0, |detail| (detail - self.scale.0 / 2.0 - USUAL).clamp(-MAX, MAX))
     }
 }

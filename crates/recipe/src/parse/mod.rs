@@ -1,18 +1,18 @@
 //! From the address's text to a [`Recipe`], with errors that point at the clause and offer the nearest valid one.
 
+mod combinations;
 mod edits;
 mod guess;
 mod measures;
-mod together;
 
 use std::str::FromStr;
 
 use crate::{
     CanvasColour, Fidelity, Fit, Format, Keep, Placement, Position, Quality, Recipe, RecipeError, nearest::nearest,
 };
+use combinations::check_combinations;
 use guess::unknown;
 use measures::{density, measure, pair, ratio, side};
-use together::check_together;
 
 impl FromStr for Recipe {
     type Err = RecipeError;
@@ -32,7 +32,7 @@ fn parse(text: &str) -> Result<Recipe, RecipeError> {
         read_clause(&mut recipe, clause)?;
         read.push(clause);
     }
-    check_together(&recipe, &read)?;
+    check_combinations(&recipe, &read)?;
     Ok(recipe)
 }
 

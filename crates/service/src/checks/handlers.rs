@@ -2,20 +2,20 @@
 
 use axum::{
     Json,
-    extract::{DefaultBodyLimit, Path, Query, State, rejection::JsonRejection, rejection::QueryRejection},
+    extract::{DefaultBodyLimit, Path, Query, State, rejection::QueryRejection, rejection::StringRejection},
     http::StatusCode,
 };
 use kivet_check::{CheckOptions, Fetcher, check, targets};
 use kivet_page::{
     DEVICES,
-    report::{Mode, Report, VERSION, compare},
+    report::{Mode, Report, ReportError, compare},
 };
 use serde::Deserialize;
 use serde_json::Value;
 use utoipa::IntoParams;
 use utoipa_axum::{router::OpenApiRouter, routes as api};
 
-use super::answers::{CheckedPage, Kept, by_page, records};
+use super::responses::{CheckedPage, Kept, by_page, records};
 use crate::{app::App, problem::Problem, query::accept_query, sign_in::Admin};
 
 /// Checks of one page that are listed.
@@ -49,16 +49,11 @@ async fn list(_: Admin, State(app): State<App>) -> Result<Json<Vec<CheckedPage>>
 async fn keep(
     _: Admin,
     State(app): State<App>,
-    body: Result<Json<Report>, JsonRejection>,
+    body: Result<String, StringRejection>,
 ) -> Result<(StatusCode, Json<Kept>), Problem> {
     let bad = |detail: String| Problem::new(StatusCode::BAD_REQUEST, "no-report", detail);
-    let Json(report) = body.map_err(|rejection| bad(rejection.body_text()))?;
-    if report.version > VERSION {
-        return Err(bad(format!(
-            "this report is of version {}, and this service reads up to {VERSION}",
-            report.version
-        )));
-    }
+    let body = body.map_err(|rejection| bad(rejection.body_text()))?;
+    let report = Report::from_json(&body).map_err(|error| bad(format!("the document is {error}")))?;
     Ok((StatusCode::CREATED, Json(kept(&app, report).await?)))
 }
 
@@ -150,7 +145,12 @@ async fn kept_report(app: &App, id: i64) -> Result<Report, Problem> {
     let missing = || {
         Problem::new(StatusCode::NOT_FOUND, "no-such-check", format!("there is no check {id}; /api/checks lists them"))
     };
-    serde_json::from_str(&text.ok_or_else(missing)?).map_err(|error| Problem::internal(&error))
+    Report::from_json(&text.ok_or_else(missing)?).map_err(|error| match error {
+        ReportError::OtherVersion { .. } => {
+            Problem::new(StatusCode::GONE, "outdated-check", format!("the check {id} was kept as {error}"))
+        }
+        error => Problem::internal(&error),
+    })
 }
 
 /// Records block; they are asked off the async threads.

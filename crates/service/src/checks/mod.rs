@@ -1,7 +1,7 @@
 //! `/api/checks`: records of page checks, and checks made from here.
 
-mod answers;
 mod handlers;
+mod responses;
 
-pub use answers::{CheckedPage, Kept};
 pub use handlers::routes;
+pub use responses::{CheckedPage, Kept};

@@ -104,7 +104,7 @@ pub struct Limits {
     pub original_mib: u64,
     /// The most memory for an original that cannot be read row by row, in MiB.
     pub whole_mib: u64,
-    /// The most frames of a moving original.
+    /// The most frames of an animated original.
     pub frames: u32,
     /// The longest one rendition may take, in seconds.
     pub seconds: u64,

@@ -1,4 +1,4 @@
-//! The `[policy]` table: a policy to start from, and single knobs over it.
+//! The `[policy]` table: a policy to start from, and single settings over it.
 
 use kivet_recipe::{Fidelity, Format, Formats, Gamut, Policy, Recipe};
 use toml::{Spanned, de::DeValue};
@@ -6,7 +6,7 @@ use toml::{Spanned, de::DeValue};
 use super::read::{ConfigError, Entry, Reader};
 
 const POLICY_KEYS: [&str; 9] =
-    ["aim", "fidelity", "formats", "surplus", "improve", "density-points", "saving-points", "gamut", "sharpen"];
+    ["aim", "fidelity", "formats", "surplus", "improve", "density-step", "save-data-step", "gamut", "sharpen"];
 const AIMS: [&str; 2] = ["fewest-bytes", "least-work"];
 const GAMUTS: [&str; 2] = ["srgb", "display-p3"];
 const FORMATS: [&str; 5] = ["avif", "jxl", "webp", "jpeg", "png"];
@@ -24,10 +24,10 @@ impl Reader<'_> {
                 "aim" => {}
                 "fidelity" => policy.fidelity = Fidelity::new(self.percent(key, value)?).unwrap_or(policy.fidelity),
                 "formats" => policy.formats = self.formats(value)?,
-                "surplus" => policy.surplus = self.points(key, value)?,
+                "surplus" => policy.surplus = self.up_to_100(key, value)?,
                 "improve" => policy.improve = self.flag(key, value)?,
-                "density-points" => policy.density_points = self.points(key, value)?,
-                "saving-points" => policy.saving_points = self.points(key, value)?,
+                "density-step" => policy.density_step = self.up_to_100(key, value)?,
+                "save-data-step" => policy.save_data_step = self.up_to_100(key, value)?,
                 "gamut" => {
                     policy.gamut = match self.one_of(value, &GAMUTS)? {
                         "display-p3" => Gamut::DisplayP3,
@@ -60,13 +60,13 @@ impl Reader<'_> {
         value.get_ref().as_array().map(|list| &**list).ok_or_else(complaint)
     }
 
-    fn points(
+    fn up_to_100(
         &self,
         key: &Spanned<std::borrow::Cow<'_, str>>,
         value: &Spanned<DeValue<'_>>,
     ) -> Result<u8, ConfigError> {
         let number = value.get_ref().as_integer().and_then(|number| number.as_str().parse().ok());
-        number.filter(|points| (0..=100).contains(points)).ok_or_else(|| {
+        number.filter(|number| (0..=100).contains(number)).ok_or_else(|| {
             self.complain(value.span().start, &format!("`{}` wants a whole number from 0 to 100", key.get_ref()))
         })
     }

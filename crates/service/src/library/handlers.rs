@@ -13,7 +13,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::{router::OpenApiRouter, routes as api};
 
-use super::answers::{FactsAnswer, LibraryPage, OriginalAnswer};
+use super::responses::{FactsResponse, LibraryPage, OriginalResponse};
 use crate::{
     app::App,
     problem::Problem,
@@ -26,7 +26,7 @@ use crate::{
 const PAGE: usize = 60;
 
 /// Originals on one page at most.
-const MOST: usize = 500;
+const MAX: usize = 500;
 
 /// The routes of this feature.
 pub fn routes() -> OpenApiRouter<App> {
@@ -43,7 +43,7 @@ struct Which {
     /// The path after which to begin.
     after: Option<String>,
     /// How many, 1 to 500; 60 if absent.
-    most: Option<usize>,
+    limit: Option<usize>,
 }
 
 /// Lists originals with their facts.
@@ -56,14 +56,14 @@ async fn library(
     State(app): State<App>,
     query: Result<Query<Which>, QueryRejection>,
 ) -> Result<Json<LibraryPage>, Problem> {
-    let Which { shelf, after, most } = accept_query(query)?;
+    let Which { shelf, after, limit } = accept_query(query)?;
     let shelves = app.shelves.names();
     let Some(shelf) = shelf.or_else(|| shelves.first().cloned()) else {
         return Ok(Json(LibraryPage { shelves, shelf: String::new(), originals: Vec::new(), next: None }));
     };
-    let most = most.unwrap_or(PAGE).clamp(1, MOST);
-    let mut ids = app.shelves.list(&shelf, after, most + 1).await?;
-    let next = (ids.len() > most).then(|| ids.swap_remove(most)).and(ids.last()).map(|last| last.path().to_owned());
+    let limit = limit.unwrap_or(PAGE).clamp(1, MAX);
+    let mut ids = app.shelves.list(&shelf, after, limit + 1).await?;
+    let next = (ids.len() > limit).then(|| ids.swap_remove(limit)).and(ids.last()).map(|last| last.path().to_owned());
     let mut originals = Vec::with_capacity(ids.len());
     for id in ids {
         originals.push(describe(&app, id).await);
@@ -80,21 +80,21 @@ struct One {
     original: String,
 }
 
-/// Looks at one original: its facts, with dominant colour and soft placeholder.
+/// Analysis at one original: its facts, with dominant colour and soft placeholder.
 #[utoipa::path(get, path = "/api/library/look", params(One), responses(
-    (status = 200, body = OriginalAnswer),
+    (status = 200, body = OriginalResponse),
     (status = 400, body = Problem), (status = 401, body = Problem), (status = 404, body = Problem),
 ))]
 async fn look(
     _: Admin,
     State(app): State<App>,
     query: Result<Query<One>, QueryRejection>,
-) -> Result<Json<OriginalAnswer>, Problem> {
+) -> Result<Json<OriginalResponse>, Problem> {
     let One { original } = accept_query(query)?;
     let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
     let original = app.pipeline.looked_at(original, false).await?;
-    let facts = Some(FactsAnswer::of(&original));
-    Ok(Json(OriginalAnswer { id: original.id.to_string(), address: original.id.address(), facts, problem: None }))
+    let facts = Some(FactsResponse::of(&original));
+    Ok(Json(OriginalResponse { id: original.id.to_string(), address: original.id.address(), facts, problem: None }))
 }
 
 /// Where attention shall lie on an original.
@@ -109,14 +109,14 @@ pub struct FocusOrder {
 
 /// Marks what matters on an original: crops without a position keep it.
 #[utoipa::path(put, path = "/api/library/focus", request_body = FocusOrder, responses(
-    (status = 200, body = OriginalAnswer),
+    (status = 200, body = OriginalResponse),
     (status = 400, body = Problem), (status = 401, body = Problem), (status = 404, body = Problem),
 ))]
 async fn focus(
     _: Admin,
     State(app): State<App>,
     order: Result<Json<FocusOrder>, JsonRejection>,
-) -> Result<Json<OriginalAnswer>, Problem> {
+) -> Result<Json<OriginalResponse>, Problem> {
     let FocusOrder { original, focus } = accept_body(order)?;
     let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
     let read = |[x, y]: [u8; 2]| {
@@ -128,10 +128,10 @@ async fn focus(
     Ok(Json(describe(&app, original.id.clone()).await))
 }
 
-async fn describe(app: &App, id: OriginalId) -> OriginalAnswer {
+async fn describe(app: &App, id: OriginalId) -> OriginalResponse {
     let (facts, problem) = match app.shelves.original(&id).await {
-        Ok(original) => (Some(FactsAnswer::of(&original)), None),
+        Ok(original) => (Some(FactsResponse::of(&original)), None),
         Err(error) => (None, Some(error.to_string())),
     };
-    OriginalAnswer { id: id.to_string(), address: id.address(), facts, problem }
+    OriginalResponse { id: id.to_string(), address: id.address(), facts, problem }
 }

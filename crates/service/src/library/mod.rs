@@ -1,7 +1,7 @@
 //! `/api/library`: the originals and their facts.
 
-mod answers;
 mod handlers;
+mod responses;
 
-pub use answers::{LibraryPage, OriginalAnswer};
 pub use handlers::{FocusOrder, routes};
+pub use responses::{LibraryPage, OriginalResponse};

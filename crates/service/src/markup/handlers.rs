@@ -11,7 +11,7 @@ use serde::Deserialize;
 use utoipa::IntoParams;
 use utoipa_axum::{router::OpenApiRouter, routes as api};
 
-use super::answers::{MarkupAnswer, RungAnswer};
+use super::responses::{LadderStepResponse, MarkupResponse};
 use crate::{app::App, problem::Problem, query::accept_query, shelves::OriginalId, sign_in::Admin};
 
 /// The routes of this feature.
@@ -42,14 +42,14 @@ struct Which {
 
 /// Writes the `img` for an original.
 #[utoipa::path(get, path = "/api/markup", params(Which), responses(
-    (status = 200, body = MarkupAnswer),
+    (status = 200, body = MarkupResponse),
     (status = 400, body = Problem), (status = 401, body = Problem), (status = 404, body = Problem),
 ))]
 async fn markup(
     _: Admin,
     State(app): State<App>,
     query: Result<Query<Which>, QueryRejection>,
-) -> Result<Json<MarkupAnswer>, Problem> {
+) -> Result<Json<MarkupResponse>, Problem> {
     let Which { original, sizes, recipe, alt, loading, base, versioned } = accept_query(query)?;
     let recipe: Recipe = recipe.filter(|text| !text.is_empty()).map_or(Ok(Recipe::default()), |text| text.parse())?;
     let loading = read_loading(loading.as_deref().unwrap_or("later"))?;
@@ -71,12 +71,16 @@ async fn markup(
     };
     let markup = img(picture, &recipe, &sizes, alt, loading)
         .map_err(|error| Problem::new(StatusCode::BAD_REQUEST, "impossible-sizes", error.to_string()))?;
-    let rung = |rung: &kivet_recipe::Rung| RungAnswer {
-        recipe: rung.recipe.to_string(),
-        width: rung.size.width,
-        height: rung.size.height,
+    let step = |step: &kivet_recipe::LadderStep| LadderStepResponse {
+        recipe: step.recipe.to_string(),
+        width: step.size.width,
+        height: step.size.height,
     };
-    Ok(Json(MarkupAnswer { ladder: markup.ladder.iter().map(rung).collect(), html: markup.html, notes: markup.notes }))
+    Ok(Json(MarkupResponse {
+        ladder: markup.ladder.iter().map(step).collect(),
+        html: markup.html,
+        notes: markup.notes,
+    }))
 }
 
 fn read_loading(name: &str) -> Result<Loading, Problem> {

@@ -1,7 +1,7 @@
 //! `/api/markup`: the markup for a picture in a layout.
 
-mod answers;
 mod handlers;
+mod responses;
 
-pub use answers::MarkupAnswer;
 pub use handlers::routes;
+pub use responses::MarkupResponse;

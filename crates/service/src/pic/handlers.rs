@@ -15,9 +15,9 @@ use kivet_recipe::{Access, Choice, Recipe};
 use kivet_store::Blob;
 
 use super::{
-    asked::{Asked, Chosen, request_of},
     drawn_problem,
     headers::{self, Lasting, Vary},
+    request::{Asked, Chosen, request_of},
 };
 use crate::{
     app::App,
@@ -108,7 +108,7 @@ fn respond(
     started: Instant,
 ) -> Result<Response, Problem> {
     let packed = coding && accepts_gzip(headers);
-    let etag = if packed { headers::packed_etag(&blob.head.etag) } else { blob.head.etag.clone() };
+    let etag = if packed { headers::packed_etag(&blob.header.etag) } else { blob.header.etag.clone() };
     let mut response = if headers::is_current(headers, &etag) {
         StatusCode::NOT_MODIFIED.into_response()
     } else {

@@ -112,7 +112,7 @@ pub(super) fn add_content(headers: &mut HeaderMap, job: &Job, blob: &Blob, packe
     if packed {
         headers.insert(header::CONTENT_ENCODING, HeaderValue::from_static("gzip"));
     }
-    headers.insert(header::CONTENT_TYPE, value(blob.head.media_type.clone()));
+    headers.insert(header::CONTENT_TYPE, value(blob.header.media_type.clone()));
     headers.insert(header::CONTENT_DISPOSITION, value(disposition(job)));
     headers.insert(RENDITION, value(rendition(job, blob)));
 }
@@ -126,12 +126,12 @@ pub(super) fn add_caching(
     source: Source,
     took: Duration,
 ) {
-    let stage = match blob.head.stage {
+    let stage = match blob.header.stage {
         Stage::First => "first",
         Stage::Final => "final",
     };
     headers.insert(header::ETAG, value(etag.to_owned()));
-    headers.insert(header::CACHE_CONTROL, value(lasting.cache_control(blob.head.stage)));
+    headers.insert(header::CACHE_CONTROL, value(lasting.cache_control(blob.header.stage)));
     let detail = if source == Source::Nearest { "nearest" } else { stage };
     headers.insert(CACHE_STATUS, value(format!("Kivet; {}; detail={detail}", cache_status(source))));
     headers.insert(SERVER_TIMING, value(server_timing(source, took)));
@@ -185,8 +185,8 @@ fn disposition(job: &Job) -> String {
 
 /// What came out, and what was asked for if that was larger than the original can give: a structured item (RFC 9651).
 fn rendition(job: &Job, blob: &Blob) -> String {
-    let mut text = format!("{}; width={}; height={}", job.choice.format, blob.head.width, blob.head.height);
-    if let Some(asked) = job.choice.plan.held_back_from {
+    let mut text = format!("{}; width={}; height={}", job.choice.format, blob.header.width, blob.header.height);
+    if let Some(asked) = job.choice.plan.requested_size {
         text.push_str(&format!("; asked-width={}; asked-height={}", asked.width, asked.height));
     }
     if job.original.facts().truncated {

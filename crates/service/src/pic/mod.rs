@@ -1,10 +1,10 @@
 //! `/pic/<recipe>/<shelf>/<path>`: the pictures themselves.
 
-mod asked;
 mod drawn_problem;
 mod handlers;
 mod headers;
+mod request;
 
-pub use asked::{Asked, Chosen, request_of};
 pub use handlers::routes;
 pub use headers::Vary;
+pub use request::{Asked, Chosen, request_of};

@@ -1,4 +1,4 @@
-//! Work nobody waits for: curves first, then improvements, one at a time, on a thread that gives way to all others.
+//! Work that no request waits for: curves first, then improvements, one at a time, at low priority.
 
 use std::{
     collections::{HashSet, VecDeque},
@@ -10,7 +10,7 @@ use super::{Job, workshop::Workshop};
 use crate::shelves::Original;
 
 /// The most tasks remembered of one kind; a task forgotten is asked for again when its rendition is next sent.
-const MOST: usize = 20_000;
+const MAX: usize = 20_000;
 
 /// How long the thread sleeps before it asks again whether anybody needs it.
 const NAP: Duration = Duration::from_millis(250);
@@ -85,7 +85,7 @@ impl Background {
         }
         let list = if matches!(task, Task::Measure(_)) { &mut lists.measures } else { &mut lists.improvements };
         list.push_back(task);
-        if list.len() > MOST
+        if list.len() > MAX
             && let Some(forgotten) = list.pop_front()
         {
             lists.names.remove(forgotten.name());
@@ -118,7 +118,7 @@ fn next(waiting: &Weak<Tasks>) -> Option<Task> {
     }
 }
 
-/// About a tenth of a viewer's share of a core, where both want the same one. No less: on a busy machine the last rung
+/// About a tenth of a viewer's share of a core, where both want the same one. No less: on a busy machine the last step
 /// would starve it. Threads that encoders start from this one inherit it.
 fn give_way() {
     const NICE: i32 = 10;

@@ -2,18 +2,18 @@
 
 use std::sync::Arc;
 
-use kivet_image::{Ideal, Raster, Rendition, Timings, Writing, write};
+use kivet_image::{Raster, Reference, Rendition, Timings, Writing, write};
 use kivet_recipe::{
-    Choice, Curves, Effort, Encoding, Fidelity, Finalist, Format, REFINED, Recipe, Sample, Seen, Verdict, choose,
+    Choice, Curves, Decision, Effort, Encoding, Fidelity, Format, REFINED, Recipe, Sample, Seen, Trial, choose,
 };
-use kivet_store::{Blob, BlobHead, Stage, etag_of};
+use kivet_store::{Blob, BlobHeader, Stage, etag_of};
 
 use super::{
     Job, PipelineError,
     workshop::{Workshop, blob, of_image, of_store, read},
 };
 
-/// A format tried in a hurry.
+/// A format tried with the fast preset.
 struct Contender {
     job: Job,
     quick: Blob,
@@ -25,7 +25,7 @@ impl Workshop {
     /// Where another format turns out to take fewer bytes it is made final at once, so that nobody waits for it.
     pub(super) fn improve(&self, key: &str, job: &Job, runtime: &tokio::runtime::Handle) -> Result<(), PipelineError> {
         let Some(first) = runtime.block_on(self.blobs.get(key)).map_err(of_store)? else { return Ok(()) };
-        if first.head.stage == Stage::Final {
+        if first.header.stage == Stage::Final {
             return Ok(());
         }
         let (Encoding::Lossy { .. }, Some(target)) = (job.choice.encoding, job.choice.target) else {
@@ -33,20 +33,20 @@ impl Workshop {
         };
         let raster = self.flat(job)?;
         self.wait_until_idle();
-        let ideal = Ideal::new(&raster, job.choice.gamut);
-        let fidelity = self.scored(job, &ideal, &raster, &first)?;
-        match self.contested(job, &ideal, &raster, target)? {
+        let reference = Reference::new(&raster, job.choice.gamut);
+        let fidelity = self.scored(job, &reference, &raster, &first)?;
+        match self.compared(job, &reference, &raster, target)? {
             Some(Contender { job: winner, quick, fidelity }) => {
                 let key = winner.key(&self.overlays);
                 let ready = runtime.block_on(self.blobs.get(&key)).map_err(of_store)?;
-                if ready.is_some_and(|ready| ready.head.stage == Stage::Final) {
+                if ready.is_some_and(|ready| ready.header.stage == Stage::Final) {
                     return Ok(());
                 }
-                let found = self.searched(&winner, (&ideal, &raster), (&quick, fidelity), target)?;
+                let found = self.searched(&winner, (&reference, &raster), (&quick, fidelity), target)?;
                 self.store(&key, &winner, found, runtime)
             }
             None => {
-                let found = self.searched(job, (&ideal, &raster), (&first, fidelity), target)?;
+                let found = self.searched(job, (&reference, &raster), (&first, fidelity), target)?;
                 self.store(key, job, found, runtime)
             }
         }
@@ -55,31 +55,31 @@ impl Workshop {
     /// Declares a first rendition final that cannot be improved, so that it is not tried again with every request.
     pub(super) fn leave(&self, key: &str, job: &Job, runtime: &tokio::runtime::Handle) -> Result<(), PipelineError> {
         match runtime.block_on(self.blobs.get(key)).map_err(of_store)? {
-            Some(first) if first.head.stage == Stage::First => {
+            Some(first) if first.header.stage == Stage::First => {
                 self.store(key, job, declared_final(&first, None), runtime)
             }
             _ => Ok(()),
         }
     }
 
-    /// The likeness of a first rendition, remembered.
-    fn scored(&self, job: &Job, ideal: &Ideal, raster: &Raster, first: &Blob) -> Result<f32, PipelineError> {
-        let fidelity = match first.head.fidelity {
+    /// The score of a first rendition, remembered.
+    fn scored(&self, job: &Job, reference: &Reference, raster: &Raster, first: &Blob) -> Result<f32, PipelineError> {
+        let fidelity = match first.header.fidelity {
             Some(known) => known,
-            None => ideal.likeness(&first.bytes).map_err(|source| of_image(&job.original, source))?,
+            None => reference.score(&first.bytes).map_err(|source| of_image(&job.original, source))?,
         };
-        let setting = first.head.setting.unwrap_or_default();
+        let setting = first.header.setting.unwrap_or_default();
         let sample = kivet_image::sample(raster, job.choice.format, setting, fidelity, first.bytes.len());
         self.learn(job, Effort::Fast, &[sample])?;
         Ok(fidelity)
     }
 
-    /// Tries the formats that may take fewer bytes, once for each shape, in a hurry. The one that is to be sent instead, if
+    /// Tries the formats that may take fewer bytes, once for each shape, with the fast preset. The one that is to be sent instead, if
     /// there is one.
-    fn contested(
+    fn compared(
         &self,
         job: &Job,
-        ideal: &Ideal,
+        reference: &Reference,
         raster: &Raster,
         target: Fidelity,
     ) -> Result<Option<Contender>, PipelineError> {
@@ -91,7 +91,7 @@ impl Workshop {
         let quickly = |job: Job| {
             self.wait_until_idle();
             let quick = self.hurried(&job, raster)?;
-            let fidelity = self.scored(&job, ideal, raster, &quick)?;
+            let fidelity = self.scored(&job, reference, raster, &quick)?;
             Ok::<_, PipelineError>(Contender { job, quick, fidelity })
         };
         let mut tried: Vec<Contender> = Vec::new();
@@ -104,7 +104,7 @@ impl Workshop {
                     && tried.iter().all(|contender| contender.job.choice.format != *format)
                     && !curves.has_seen(*format, target, job.scale())
             };
-            let unknown = now.contenders().map(|candidate| candidate.format).find(is_unknown);
+            let unknown = now.trial_candidates().map(|candidate| candidate.format).find(is_unknown);
             let Some(choice) = unknown.and_then(|format| chosen(Some(format))) else { break now };
             tried.push(quickly(Job { choice, ..job.clone() })?);
         };
@@ -119,7 +119,7 @@ impl Workshop {
         }))
     }
 
-    /// One encode in a hurry, at the setting that is expected to meet the target.
+    /// One encode with the fast preset, at the setting that is expected to meet the target.
     fn hurried(&self, job: &Job, raster: &Raster) -> Result<Blob, PipelineError> {
         let Choice { format, encoding, .. } = job.choice;
         let writing = self.writing(job, encoding, Effort::Fast)?;
@@ -139,7 +139,7 @@ impl Workshop {
     fn squeezed(&self, job: &Job, first: &Blob) -> Result<Blob, PipelineError> {
         let raster = self.flat(job)?;
         self.wait_until_idle();
-        let writing = self.writing(job, job.choice.encoding, Effort::Best)?;
+        let writing = self.writing(job, job.choice.encoding, Effort::Slow)?;
         let best = write(&raster, job.choice.format, &writing).map_err(|source| of_image(&job.original, source))?;
         let smaller = kivet_recipe::is_worth_swapping(first.bytes.len() as u64, best.len() as u64);
         Ok(if smaller { finished(first, best, None, None) } else { declared_final(first, None) })
@@ -149,30 +149,30 @@ impl Workshop {
     fn searched(
         &self,
         job: &Job,
-        (ideal, raster): (&Ideal, &Raster),
+        (reference, raster): (&Reference, &Raster),
         (first, fidelity): (&Blob, f32),
         target: Fidelity,
     ) -> Result<Blob, PipelineError> {
         let format = job.choice.format;
-        let setting = first.head.setting.unwrap_or_default();
+        let setting = first.header.setting.unwrap_or_default();
         let curves = self.known_curves(&job.original);
         let effort = curves.final_effort(format, target, job.scale(), job.choice.plan.size.pixels());
-        let held = Finalist { setting, fidelity, bytes: first.bytes.len() as u64 };
+        let held = Trial { setting, fidelity, bytes: first.bytes.len() as u64 };
         if effort == Effort::Fast && held.misses(target) <= REFINED {
             return Ok(declared_final(first, Some(fidelity)));
         }
-        let expected = |points| curves.setting(format, points, job.view(), effort).unwrap_or(setting);
+        let expected = |score| curves.setting(format, score, job.view(), effort).unwrap_or(setting);
         let writing = self.writing(job, job.choice.encoding, effort)?;
-        let goes_on = |found: Option<&Finalist>| {
+        let goes_on = |found: Option<&Trial>| {
             self.wait_until_idle();
             found.is_none_or(|found| curves.may_replace(format, (&held, found), target, job.scale(), effort))
         };
-        let found = kivet_image::refine(raster, ideal, (format, &expected), target, &writing, &goes_on)
+        let found = kivet_image::refine(raster, reference, (format, &expected), target, &writing, &goes_on)
             .map_err(|source| of_image(&job.original, source))?;
         self.learn(job, effort, &found.tried)?;
-        Ok(match held.against(&found.finalist, target) {
-            Verdict::Swap => finished(first, found.bytes, Some(found.finalist.fidelity), Some(found.finalist.setting)),
-            Verdict::Keep => declared_final(first, Some(fidelity)),
+        Ok(match held.against(&found.trial, target) {
+            Decision::Swap => finished(first, found.bytes, Some(found.trial.fidelity), Some(found.trial.setting)),
+            Decision::Keep => declared_final(first, Some(fidelity)),
         })
     }
 
@@ -209,11 +209,11 @@ impl Workshop {
 }
 
 fn finished(first: &Blob, bytes: Vec<u8>, fidelity: Option<f32>, setting: Option<f32>) -> Blob {
-    let head = BlobHead { etag: etag_of(&bytes), stage: Stage::Final, fidelity, setting, ..first.head.clone() };
-    Blob { head, bytes: bytes.into() }
+    let header = BlobHeader { etag: etag_of(&bytes), stage: Stage::Final, fidelity, setting, ..first.header.clone() };
+    Blob { header, bytes: bytes.into() }
 }
 
 fn declared_final(first: &Blob, fidelity: Option<f32>) -> Blob {
-    let head = BlobHead { stage: Stage::Final, fidelity, ..first.head.clone() };
-    Blob { head, bytes: first.bytes.clone() }
+    let header = BlobHeader { stage: Stage::Final, fidelity, ..first.header.clone() };
+    Blob { header, bytes: first.bytes.clone() }
 }

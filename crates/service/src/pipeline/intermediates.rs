@@ -10,7 +10,7 @@ use moka::sync::Cache;
 
 use super::PipelineError;
 
-/// Of the memory for intermediates, drawn pictures get one part in so many: they serve for moments, reductions for long.
+/// Of the memory for intermediates, drawn pictures get one part in so many: they serve for timed_frames, reductions for long.
 const DRAWN_SHARE: u64 = 4;
 
 /// The intermediates at hand. Cheap to clone; calls block.

@@ -26,13 +26,13 @@ impl Job {
     /// The name of the rendition in every tier: a hash of all that shapes it. The encoder's setting is left out: the
     /// fidelity it stands for is what was asked for, and a better one may be found.
     pub(super) fn key(&self, overlays: &str) -> String {
-        let Choice { moving, format, encoding, flatten, edits, target, .. } = &self.choice;
+        let Choice { animated, format, encoding, flatten, edits, target, .. } = &self.choice;
         let quality = match (encoding, target) {
             (Encoding::Lossy { .. }, Some(target)) => format!("fidelity-{}", target.get()),
             _ => encoding.to_string(),
         };
         let keep = edits.keep;
-        hashed(&format!("{moving} {format} {quality} {flatten:?} {keep:?} {}", self.shape(overlays)))
+        hashed(&format!("{animated} {format} {quality} {flatten:?} {keep:?} {}", self.shape(overlays)))
     }
 
     /// All that shapes its pixels: what renditions in several formats share.
@@ -48,8 +48,8 @@ impl Job {
         let [x, y, width, height] = [crop.x, crop.y, crop.width, crop.height].map(f64::round);
         // Whole pixels bend the ratio of small renditions a little.
         let ratio = (f64::from(size.width) / f64::from(size.height)).ln() * 20.0;
-        let Choice { moving, flatten, .. } = &self.choice;
-        hashed(&format!("{x} {y} {width} {height} {} {moving} {flatten:?} {}", ratio.round(), self.look(overlays)))
+        let Choice { animated, flatten, .. } = &self.choice;
+        hashed(&format!("{x} {y} {width} {height} {} {animated} {flatten:?} {}", ratio.round(), self.look(overlays)))
     }
 
     /// All that is done to the pixels, size and crop apart.

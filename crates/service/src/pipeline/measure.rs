@@ -21,7 +21,7 @@ impl Workshop {
     /// True if the curves of an original are worth measuring and were not.
     pub(super) fn wants_measuring(&self, original: &Original) -> bool {
         let facts = original.facts();
-        !facts.motion
+        !facts.animated
             && facts.format != Format::Svg
             && !self.known_curves(original).are_measured(&self.measured_formats(facts))
     }
@@ -32,15 +32,15 @@ impl Workshop {
         let mut probes = Vec::new();
         for (raster, scale) in self.drawn_small(original)? {
             let first = probes.is_empty();
-            probes.push(if first { Probe::whole((*raster).clone(), scale) } else { Probe::parts(&raster, scale) });
+            probes.push(if first { Probe::whole((*raster).clone(), scale) } else { Probe::tiled(&raster, scale) });
         }
         let mut curves = Curves::clone(&self.known_curves(original));
-        let exact = original.facts().kind == Kind::Flat;
+        let lossless = original.facts().kind == Kind::Flat;
         for format in self.measured_formats(original.facts()) {
             let mut measured = Vec::new();
             for probe in &probes {
                 self.wait_until_idle();
-                measured.push(probe.curve(format, exact).map_err(image)?);
+                measured.push(probe.curve(format, lossless).map_err(image)?);
             }
             let entry = curves.0.entry(format).or_default();
             entry.curves = measured;
@@ -76,10 +76,10 @@ impl Workshop {
     }
 
     fn measured_formats(&self, facts: &Facts) -> Vec<Format> {
-        let exact = (facts.kind == Kind::Flat).then_some(Format::Png);
+        let lossless = (facts.kind == Kind::Flat).then_some(Format::Png);
         LOSSY
             .into_iter()
-            .chain(exact)
+            .chain(lossless)
             .filter(|format| !facts.alpha || format.has_alpha())
             .filter(|format| self.policy.jxl || *format != Format::Jxl)
             .filter(|format| self.policy.formats.contains(*format) || *format == Format::Jpeg)

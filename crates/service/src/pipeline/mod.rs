@@ -1,5 +1,5 @@
 //! From a choice to its bytes: memory, then the blob store, then the work itself, once however many ask. What was made
-//! in a hurry is followed in the background by what is better.
+//! with the fast preset is followed in the background by what is better.
 
 mod background;
 mod improve;
@@ -201,10 +201,10 @@ impl Pipeline {
     /// If it cannot be read or decoded.
     pub async fn knowing(&self, original: Arc<Original>, recipe: &Recipe) -> Result<Arc<Original>, PipelineError> {
         let facts = original.facts();
-        let looks =
-            recipe.wants_subject() && facts.looks.is_none() && !(facts.focus.is_some() && recipe.position.is_none());
-        let content = recipe.trim && facts.content.is_none();
-        if !looks && !content {
+        let analysis =
+            recipe.wants_subject() && facts.analysis.is_none() && !(facts.focus.is_some() && recipe.position.is_none());
+        let content = recipe.trim && facts.trim_box.is_none();
+        if !analysis && !content {
             return Ok(original);
         }
         self.looked_at(original, content).await
@@ -259,7 +259,7 @@ impl Pipeline {
 
     /// What the background has to do once a rendition was sent.
     fn follow_up(&self, key: String, job: &Job, blob: &Blob) {
-        if blob.head.stage == Stage::Final {
+        if blob.header.stage == Stage::Final {
             return;
         }
         if job.choice.target.is_some() && self.workshop.wants_measuring(&job.original) {

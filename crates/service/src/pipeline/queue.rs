@@ -14,8 +14,8 @@ use super::PipelineError;
 pub(super) struct Queue {
     cores: Arc<Semaphore>,
     load: Arc<Load>,
-    most_waiting: usize,
-    most_pixels: u64,
+    max_waiting: usize,
+    max_pixels: u64,
 }
 
 /// What is waiting or under way.
@@ -33,10 +33,10 @@ pub(super) struct Turn {
 }
 
 impl Queue {
-    pub(super) fn new(most_waiting: usize, most_megapixels: u64) -> Self {
+    pub(super) fn new(max_waiting: usize, most_megapixels: u64) -> Self {
         let cores = std::thread::available_parallelism().map_or(1, usize::from);
-        let most_pixels = most_megapixels * 1_000_000;
-        Self { cores: Arc::new(Semaphore::new(cores)), load: Arc::default(), most_waiting, most_pixels }
+        let max_pixels = most_megapixels * 1_000_000;
+        Self { cores: Arc::new(Semaphore::new(cores)), load: Arc::default(), max_waiting, max_pixels }
     }
 
     /// Waits for a core, for a rendition of so many `pixels`. Work larger than the bound still waits where nothing else
@@ -46,7 +46,7 @@ impl Queue {
         let waiting = self.load.waiting.fetch_add(1, Ordering::Relaxed);
         let waiting_pixels = self.load.pixels.fetch_add(pixels, Ordering::Relaxed);
         let _leaves = Leaves { load: Arc::clone(&self.load), pixels };
-        if waiting >= self.most_waiting || (waiting > 0 && waiting_pixels + pixels > self.most_pixels) {
+        if waiting >= self.max_waiting || (waiting > 0 && waiting_pixels + pixels > self.max_pixels) {
             return Err(PipelineError::Overloaded { waiting, megapixels: waiting_pixels / 1_000_000 });
         }
         let core = Arc::clone(&self.cores).acquire_owned().await;
@@ -94,8 +94,8 @@ mod tests {
     use super::*;
 
     /// A queue whose cores are all taken, and the turns that took them.
-    async fn full(most_waiting: usize, most_megapixels: u64) -> (Queue, Vec<Turn>) {
-        let queue = Queue::new(most_waiting, most_megapixels);
+    async fn full(max_waiting: usize, most_megapixels: u64) -> (Queue, Vec<Turn>) {
+        let queue = Queue::new(max_waiting, most_megapixels);
         let mut turns = Vec::new();
         while queue.cores.available_permits() > 0 {
             turns.push(queue.turn(1).await.expect("a free core"));

@@ -6,10 +6,10 @@ use std::{
 };
 
 use kivet_image::{
-    Assets, Glanced, ImageError, Limits as EngineLimits, Raster, Reduction, Rendition, Timings, Work, Writing,
+    Assets, FirstEncode, ImageError, Limits as EngineLimits, Raster, Reduction, Rendition, Timings, Work, Writing,
 };
 use kivet_recipe::{Choice, Curves, Effort, Encoding, Fidelity, Format, Gamut};
-use kivet_store::{Blob, BlobHead, Blobs, OriginalRecord, Records, RenditionRecord, Stage, etag_of};
+use kivet_store::{Blob, BlobHeader, Blobs, OriginalRecord, Records, RenditionRecord, Stage, etag_of};
 use moka::future::Cache;
 
 use super::{Job, PipelineError, background::Task, intermediates::Intermediates, queue::Queue};
@@ -40,7 +40,7 @@ impl Workshop {
         let Job { original, choice, .. } = job;
         let facts = original.facts();
         let image = |source| of_image(original, source);
-        let still = !choice.moving && !matches!(choice.encoding, Encoding::Vector | Encoding::Original);
+        let still = !choice.animated && !matches!(choice.encoding, Encoding::Vector | Encoding::Original);
         if !still || facts.format == Format::Svg {
             let made = kivet_image::render(&read(original)?, facts, choice, &self.task(None)).map_err(image)?;
             let timings = made.timings;
@@ -53,34 +53,36 @@ impl Workshop {
         let bytes = if choice.edits.keep.is_some() { read(original)? } else { Vec::new() };
         let (made, encoding, fidelity) = match (choice.encoding, choice.target) {
             (Encoding::Lossy { setting }, Some(target)) => {
-                let made = self.glanced(job, &raster, &bytes, (setting, target)).map_err(image)?;
+                let made = self.first_encode(job, &raster, &bytes, (setting, target)).map_err(image)?;
                 (made.bytes, Encoding::Lossy { setting: made.setting }, made.fidelity)
             }
-            (exact, _) => (kivet_image::finish(&raster, &bytes, facts, choice).map_err(image)?.bytes, exact, None),
+            (lossless, _) => {
+                (kivet_image::finish(&raster, &bytes, facts, choice).map_err(image)?.bytes, lossless, None)
+            }
         };
         let made = Rendition { format: choice.format, size: raster.size(), bytes: made, timings: Timings::default() };
         let better = self.policy.improve && matches!(encoding, Encoding::Lossy { .. } | Encoding::Lossless);
         let stage = if better { Stage::First } else { Stage::Final };
         let mut made = blob(made, stage, encoding);
-        made.head.fidelity = fidelity;
+        made.header.fidelity = fidelity;
         Ok((made, Timings { draw, encode: started.elapsed() - draw }))
     }
 
     /// A lossy first rendition: the setting is what is expected, corrected by a glance at the drawn picture.
-    fn glanced(
+    fn first_encode(
         &self,
         job: &Job,
         raster: &Raster,
         bytes: &[u8],
         (setting, target): (f32, Fidelity),
-    ) -> Result<Glanced, ImageError> {
+    ) -> Result<FirstEncode, ImageError> {
         let Choice { format, flatten, gamut, edits, .. } = &job.choice;
         let flat = flatten.filter(|_| raster.has_alpha()).map(|colour| raster.clone().flattened(colour));
         let curves = self.known_curves(&job.original);
-        let expected = |points| curves.setting(*format, points, job.view(), Effort::Fast).unwrap_or(setting);
+        let expected = |score| curves.setting(*format, score, job.view(), Effort::Fast).unwrap_or(setting);
         let kept = kivet_image::kept(bytes, job.original.facts().format, edits.keep);
         let writing = Writing { gamut: *gamut, kept, ..Writing::new(Encoding::Lossless) };
-        kivet_image::at_a_glance(flat.as_ref().unwrap_or(raster), (*format, &expected), target, &writing)
+        kivet_image::encode_first(flat.as_ref().unwrap_or(raster), (*format, &expected), target, &writing)
     }
 
     /// The pixels of a still rendition. The original is read only where no intermediate serves.
@@ -101,17 +103,17 @@ impl Workshop {
     pub(super) fn look(&self, original: &Original, content: bool) -> Result<Arc<Original>, PipelineError> {
         let image = |source| of_image(original, source);
         let mut facts = original.facts().clone();
-        if facts.looks.is_none() {
-            let looks = if Reduction::is_worth(&facts) {
+        if facts.analysis.is_none() {
+            let analysis = if Reduction::is_worth(&facts) {
                 let make = || self.reduce(original, Gamut::Srgb);
-                self.intermediates.largest(&original.record.hash, Gamut::Srgb, make)?.look(&facts)
+                self.intermediates.largest(&original.record.hash, Gamut::Srgb, make)?.analyse(&facts)
             } else {
-                kivet_image::look(&read(original)?, &facts, self.limits)
+                kivet_image::analyse(&read(original)?, &facts, self.limits)
             };
-            facts.looks = Some(looks.map_err(image)?);
+            facts.analysis = Some(analysis.map_err(image)?);
         }
-        if content && facts.content.is_none() {
-            facts.content = Some(kivet_image::content(&read(original)?, &facts, self.limits).map_err(image)?);
+        if content && facts.trim_box.is_none() {
+            facts.trim_box = Some(kivet_image::find_trim_box(&read(original)?, &facts, self.limits).map_err(image)?);
         }
         let record = OriginalRecord { facts, ..original.record.clone() };
         self.records.keep_original(original.id.shelf(), original.id.path(), &record).map_err(of_store)?;
@@ -153,8 +155,8 @@ impl Workshop {
             path: job.original.id.path().to_owned(),
             recipe: job.choice.recipe.to_string(),
             format: job.choice.format.name().to_owned(),
-            width: blob.head.width,
-            height: blob.head.height,
+            width: blob.header.width,
+            height: blob.header.height,
             bytes: blob.bytes.len() as u64,
             family: job.family(&self.overlays),
         }
@@ -184,7 +186,7 @@ pub(super) fn blob(made: Rendition, stage: Stage, encoding: Encoding) -> Blob {
         Encoding::Lossy { setting } => Some(setting),
         _ => None,
     };
-    let head = BlobHead {
+    let header = BlobHeader {
         media_type: made.format.media_type().to_owned(),
         etag: etag_of(&made.bytes),
         width: made.size.width,
@@ -193,7 +195,7 @@ pub(super) fn blob(made: Rendition, stage: Stage, encoding: Encoding) -> Blob {
         fidelity: None,
         setting,
     };
-    Blob { head, bytes: made.bytes.into() }
+    Blob { header, bytes: made.bytes.into() }
 }
 
 pub(super) fn of_image(original: &Original, source: ImageError) -> PipelineError {

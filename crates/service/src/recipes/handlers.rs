@@ -9,7 +9,7 @@ use serde::Deserialize;
 use utoipa::IntoParams;
 use utoipa_axum::{router::OpenApiRouter, routes as api};
 
-use super::answers::RecipeAnswer;
+use super::responses::RecipeResponse;
 use crate::{app::App, problem::Problem, query::accept_query, shelves::OriginalId, sign_in::Admin};
 
 /// The routes of this feature.
@@ -30,22 +30,22 @@ struct Which {
 
 /// Takes a recipe apart.
 #[utoipa::path(get, path = "/api/recipe", params(Which), responses(
-    (status = 200, body = RecipeAnswer),
+    (status = 200, body = RecipeResponse),
     (status = 400, body = Problem), (status = 401, body = Problem), (status = 404, body = Problem),
 ))]
 async fn recipe(
     _: Admin,
     State(app): State<App>,
     query: Result<Query<Which>, QueryRejection>,
-) -> Result<Json<RecipeAnswer>, Problem> {
+) -> Result<Json<RecipeResponse>, Problem> {
     let Which { text, original } = accept_query(query)?;
     let recipe: Recipe = text.parse()?;
     let Some(original) = original else {
-        return Ok(Json(RecipeAnswer::new(&recipe, None)));
+        return Ok(Json(RecipeResponse::new(&recipe, None)));
     };
     let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
     let original = app.pipeline.knowing(original, &recipe).await?;
     let curves = app.pipeline.curves(&original).await;
     let choice = choose(&recipe, original.facts(), &curves, &Request::ANYTHING, &app.policy)?;
-    Ok(Json(RecipeAnswer::new(&recipe, Some(&choice))))
+    Ok(Json(RecipeResponse::new(&recipe, Some(&choice))))
 }

@@ -1,7 +1,7 @@
 //! `/api/recipe`: what a recipe means, for those who write one.
 
-mod answers;
 mod handlers;
+mod responses;
 
-pub use answers::RecipeAnswer;
 pub use handlers::routes;
+pub use responses::RecipeResponse;

@@ -45,7 +45,7 @@ impl Folder {
     }
 
     /// Paths of picture-like files in order, after `after`, at most `most`.
-    pub(super) fn list(&self, after: Option<&str>, most: usize) -> Vec<String> {
+    pub(super) fn list(&self, after: Option<&str>, limit: usize) -> Vec<String> {
         let mut paths: Vec<String> = WalkDir::new(&self.root)
             .into_iter()
             .filter_map(Result::ok)
@@ -53,7 +53,7 @@ impl Folder {
             .filter_map(|entry| Some(entry.path().strip_prefix(&self.root).ok()?.to_str()?.to_owned()))
             .collect();
         paths.sort_unstable();
-        paths.into_iter().filter(|path| after.is_none_or(|after| path.as_str() > after)).take(most).collect()
+        paths.into_iter().filter(|path| after.is_none_or(|after| path.as_str() > after)).take(limit).collect()
     }
 }
 

@@ -207,10 +207,10 @@ impl Shelves {
     ///
     /// # Errors
     /// If there is no such shelf.
-    pub async fn list(&self, shelf: &str, after: Option<String>, most: usize) -> Result<Vec<OriginalId>, ShelfError> {
+    pub async fn list(&self, shelf: &str, after: Option<String>, limit: usize) -> Result<Vec<OriginalId>, ShelfError> {
         let name = shelf.to_owned();
         let root = self.folder(shelf)?.clone();
-        let paths = off_thread(move || Ok(root.list(after.as_deref(), most))).await?;
+        let paths = off_thread(move || Ok(root.list(after.as_deref(), limit))).await?;
         Ok(paths.into_iter().map(|path| OriginalId::trusted(&name, path)).collect())
     }
 
@@ -225,7 +225,7 @@ impl Shelves {
         }
     }
 
-    /// Looks at the file, and reads it if its state is not in the records.
+    /// Analysis at the file, and reads it if its state is not in the records.
     fn learn(&self, id: &OriginalId) -> Result<Arc<Original>, ShelfError> {
         let store = |error| ShelfError::Store(Arc::new(error));
         let (file, stamp) = self.folder(id.shelf())?.find(id)?;

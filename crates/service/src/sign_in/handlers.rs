@@ -13,14 +13,16 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use utoipa_axum::{router::OpenApiRouter, routes as api};
 
-use super::keeper::{LINK_LASTS, SESSION_LASTS};
+use super::sessions::{LINK_LASTS, SESSION_LASTS};
 use crate::{app::App, problem::Problem};
 
 const COOKIE: &str = "kivet-session";
 
 /// The routes of this feature.
 pub fn routes() -> OpenApiRouter<App> {
-    OpenApiRouter::new().routes(api!(new_link)).merge(Router::new().route("/console/sign-in/{code}", get(spend)).into())
+    OpenApiRouter::new()
+        .routes(api!(new_link))
+        .merge(Router::new().route("/console/sign-in/{code}", get(redeem)).into())
 }
 
 /// A link that signs one browser in.
@@ -40,8 +42,8 @@ async fn new_link(_: Admin, State(app): State<App>) -> Result<Json<SignInLink>, 
     Ok(Json(SignInLink { path: format!("/console/sign-in/{code}"), seconds: LINK_LASTS.as_secs() }))
 }
 
-async fn spend(State(app): State<App>, Path(code): Path<String>) -> Response {
-    let Some(session) = app.sign_in.spend(&code) else {
+async fn redeem(State(app): State<App>, Path(code): Path<String>) -> Response {
+    let Some(session) = app.sign_in.redeem(&code) else {
         return Redirect::to("/console/?link=spent").into_response();
     };
     let cookie = format!("{COOKIE}={session}; Path=/; HttpOnly; SameSite=Strict; Max-Age={}", SESSION_LASTS.as_secs());

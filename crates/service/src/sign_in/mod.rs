@@ -1,7 +1,7 @@
 //! Who may administer: the holder of the token in the data folder, or of a cookie got through a single-use link.
 
 mod handlers;
-mod keeper;
+mod sessions;
 
 pub use handlers::{Admin, SignInLink, is_local, routes};
-pub use keeper::SignIn;
+pub use sessions::SignIn;

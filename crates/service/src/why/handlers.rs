@@ -9,7 +9,7 @@ use axum::{
 };
 use kivet_recipe::{Recipe, choose, ladder};
 
-use super::answers::{WhyAnswer, WidthAnswer};
+use super::responses::{WhyResponse, WidthResponse};
 use crate::{
     app::App,
     pic::{Asked, Chosen, Vary, request_of},
@@ -24,7 +24,7 @@ pub fn routes() -> Router<App> {
 }
 
 /// Open to this machine, and to others with the token.
-async fn why(State(app): State<App>, request: Request) -> Result<Json<WhyAnswer>, Problem> {
+async fn why(State(app): State<App>, request: Request) -> Result<Json<WhyResponse>, Problem> {
     let (mut parts, _) = request.into_parts();
     let peer = parts.extensions.get::<ConnectInfo<SocketAddr>>();
     if !is_local(peer, &parts.headers) {
@@ -37,13 +37,13 @@ async fn why(State(app): State<App>, request: Request) -> Result<Json<WhyAnswer>
     let curves = app.pipeline.curves(&original).await;
     let width_of = |recipe: &Recipe| choose(recipe, original.facts(), &curves, &request, &app.policy).ok();
     let widths = if choice.candidates.is_empty() { Vec::new() } else { ladder(&choice.recipe, original.facts()) };
-    let widths = widths.into_iter().filter_map(|rung| {
-        let at = width_of(&rung.recipe)?;
-        Some(WidthAnswer::new(&rung, &at, rung.size.width == choice.plan.size.width))
+    let widths = widths.into_iter().filter_map(|step| {
+        let at = width_of(&step.recipe)?;
+        Some(WidthResponse::new(&step, &at, step.size.width == choice.plan.size.width))
     });
     let widths = widths.collect();
     let version = app.pipeline.version(&original);
     let job = Job { original, recipe, request, choice };
     let ready = app.pipeline.ready(&job).await?;
-    Ok(Json(WhyAnswer::new(&asked, &job, ready.as_deref(), widths, vary, version)))
+    Ok(Json(WhyResponse::new(&asked, &job, ready.as_deref(), widths, vary, version)))
 }

@@ -1,7 +1,7 @@
 //! `/why/<recipe>/<shelf>/<path>`: what a request to the same address under `/pic/` would get, and why.
 
-mod answers;
 mod handlers;
+mod responses;
 
-pub use answers::WhyAnswer;
 pub use handlers::routes;
+pub use responses::WhyResponse;

@@ -1,6 +1,6 @@
 //! The administration interface: who is let in, and what it answers.
 
-use kivet_service::{LibraryPage, MarkupAnswer, Problem, RecipeAnswer, SignInLink};
+use kivet_service::{LibraryPage, MarkupResponse, Problem, RecipeResponse, SignInLink};
 use reqwest::{Client, redirect::Policy};
 
 use crate::running::{Running, header};
@@ -41,7 +41,7 @@ async fn metrics_are_for_this_machine_or_the_token() {
 async fn the_library_pages_through_a_shelf_with_facts() {
     let kivet = Running::start().await;
     let page = async |query: &str| -> LibraryPage {
-        let request = kivet.request(&format!("/api/library?shelf=photos&most=8{query}")).bearer_auth(kivet.token());
+        let request = kivet.request(&format!("/api/library?shelf=photos&limit=8{query}")).bearer_auth(kivet.token());
         request.send().await.unwrap().json().await.unwrap()
     };
     let mut all = Vec::new();
@@ -60,7 +60,7 @@ async fn the_library_pages_through_a_shelf_with_facts() {
         (3072, 4096)
     );
     assert!(facts("photos/field/storm-front.jpg").profile.as_deref().unwrap().contains("P3"));
-    assert!(facts("photos/motion/windsock.gif").motion);
+    assert!(facts("photos/motion/windsock.gif").animated);
     assert!(facts("photos/kites/six-panel.png").alpha && facts("photos/kites/six-panel.png").kind == "photo");
     assert_eq!(facts("photos/brand/windmark-logo.png").kind, "flat");
     assert_eq!(facts("photos/brand/mark.svg").format, "svg");
@@ -71,16 +71,16 @@ async fn markup_offers_what_the_service_then_serves() {
     let kivet = Running::start().await;
     let query = "original=photos/kites/six-panel.png&sizes=50vw&recipe=ratio-3-2&alt=A+kite&loading=first";
     let request = kivet.request(&format!("/api/markup?{query}")).bearer_auth(kivet.token());
-    let answer: MarkupAnswer = request.send().await.unwrap().json().await.unwrap();
+    let answer: MarkupResponse = request.send().await.unwrap().json().await.unwrap();
     assert!(answer.html.contains("fetchpriority=\"high\"") && answer.html.contains("alt=\"A kite\""));
-    for rung in answer.ladder.iter().filter(|rung| rung.width < 500 || rung.width == 1600) {
-        let address = format!("/pic/{}/photos/kites/six-panel.png", rung.recipe);
-        assert!(answer.html.contains(&format!("{address} {}w", rung.width)), "{}", answer.html);
+    for step in answer.ladder.iter().filter(|step| step.width < 500 || step.width == 1600) {
+        let address = format!("/pic/{}/photos/kites/six-panel.png", step.recipe);
+        assert!(answer.html.contains(&format!("{address} {}w", step.width)), "{}", answer.html);
         let made = kivet.picture(&address).await;
-        assert!(header(&made, "kivet-rendition").contains(&format!("width={}; height={}", rung.width, rung.height)));
+        assert!(header(&made, "kivet-rendition").contains(&format!("width={}; height={}", step.width, step.height)));
     }
     let request = kivet.request("/api/markup?original=photos/brand/mark.svg&sizes=50vw").bearer_auth(kivet.token());
-    let vector: MarkupAnswer = request.send().await.unwrap().json().await.unwrap();
+    let vector: MarkupResponse = request.send().await.unwrap().json().await.unwrap();
     assert!(!vector.html.contains("srcset"), "one vector serves every size: {}", vector.html);
     for (query, says) in [
         ("original=photos/kites/six-panel.png&sizes=50%25", "percentages"),
@@ -101,7 +101,7 @@ async fn a_recipe_is_taken_apart_and_its_outcome_told() {
     let request = kivet
         .request("/api/recipe?text=2x_ratio-16-9_640w_at-30-40&original=photos/workshop/bench.jpg")
         .bearer_auth(kivet.token());
-    let answer: RecipeAnswer = request.send().await.unwrap().json().await.unwrap();
+    let answer: RecipeResponse = request.send().await.unwrap().json().await.unwrap();
     assert_eq!(answer.canonical, "640w_2x_ratio-16-9_at-30-40");
     assert_eq!((answer.clauses.width, answer.clauses.position.as_deref()), (Some(640), Some("30-40")));
     let outcome = answer.outcome.unwrap();

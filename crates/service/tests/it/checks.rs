@@ -49,7 +49,7 @@ async fn checks_are_kept_and_compared_and_the_console_shows_them() {
 
     let compared: serde_json::Value =
         ask(&format!("/api/checks/{}/against/{}", after.id, before.id)).await.unwrap().json().await.unwrap();
-    assert!(compared["pages"][0]["mended"].as_array().unwrap().len() > 20);
+    assert!(compared["pages"][0]["fixed"].as_array().unwrap().len() > 20);
     let missing = ask("/api/checks/999").await.unwrap();
     assert_eq!(missing.status(), 404);
     let foreign = send("/api/checks").json(&serde_json::json!({ "pages": 3 })).send().await.unwrap();
@@ -76,7 +76,7 @@ async fn checks_are_kept_and_compared_and_the_console_shows_them() {
     until(&tab, &format!("{kinds} === 1")).await;
     // Before and after.
     tab.open(&format!("{}/console/pages/{}?against={}&device=phone", kivet.root, after.id, before.id)).await.unwrap();
-    until(&tab, "document.querySelectorAll('.pair').length === 2 && document.body.innerText.includes('Mended: ')")
+    until(&tab, "document.querySelectorAll('.pair').length === 2 && document.body.innerText.includes('Fixed: ')")
         .await;
     chromium.close().await.unwrap();
 }

@@ -27,7 +27,7 @@ async fn hints_settle_open_widths_for_one_viewer_and_why_says_the_same() {
         assert_eq!((header(&answer, "kivet-rendition"), header(&answer, "vary")), (said.as_str(), vary));
         assert_eq!((why.private, header(&answer, "cache-control").starts_with("private")), (private, private));
         assert!(!private || why.size[0] == width, "{headers:?}: {:?}", why.size);
-        assert!(why.widths.iter().filter(|rung| rung.chosen).count() == usize::from(private), "{:?}", why.widths);
+        assert!(why.widths.iter().filter(|step| step.chosen).count() == usize::from(private), "{:?}", why.widths);
     }
     let closed = kivet.request(ROOFS).header("accept", MODERN).header("sec-ch-width", "300").send().await.unwrap();
     assert!(
@@ -48,7 +48,7 @@ async fn thrift_costs_points_and_not_pixels() {
     assert_eq!(header(&usual, "kivet-rendition"), header(&thrifty, "kivet-rendition"));
     assert!(thrifty.bytes().await.unwrap().len() * 10 < usual.bytes().await.unwrap().len() * 9);
     let why = kivet.why(ROOFS, &[("save-data", "on")]).await;
-    assert_eq!((why.target, why.lowered.as_slice()), (Some(55), &["15 points less for Save-Data".to_owned()][..]));
+    assert_eq!((why.target, why.lowered.as_slice()), (Some(55), &["15 less for Save-Data".to_owned()][..]));
 }
 
 #[tokio::test]

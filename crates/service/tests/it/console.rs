@@ -83,7 +83,7 @@ async fn a_signed_in_browser_sees_the_library_and_works_on_a_recipe() {
         .unwrap();
     assert!(shares.is_sorted() && shares.last() == Some(&100.0), "{shares:?}");
 
-    // A slip is explained, and its mend is one click away.
+    // A slip is explained, and its fix is one click away.
     fill(&tab, "#recipe", "120w_ratio-2:1").await;
     until(&tab, "document.querySelector('[role=alert]').innerText.includes('ratio-2-1')").await;
     click(&tab, "[role=alert] button").await;

@@ -21,7 +21,7 @@ const PLANTED: [(&str, &[(&str, &str)]); 6] = [
             ("better-format", "kites-dawn.jpg"),
             ("flat-as-pixels", "img.logo"),
             ("flat-as-pixels", "sponsor-gale.png"),
-            ("moving-gif", "windsock.gif"),
+            ("animated-gif", "windsock.gif"),
             ("eager-below", "roofs.jpg"),
             ("eager-below", "sponsor-ellery.png"),
             ("no-room-reserved", "dunes-noon.jpg"),

@@ -1,4 +1,4 @@
-//! The engine over HTTP: vectors, moving pictures, overlays, originals, odd files, and one decode for a whole ladder.
+//! The engine over HTTP: vectors, animated pictures, overlays, originals, odd files, and one decode for a whole ladder.
 
 use std::{io::Read, path::PathBuf};
 
@@ -57,14 +57,14 @@ async fn a_vector_stays_one_clean_and_packed_until_pixels_are_asked_for() {
 async fn the_windsock_keeps_moving_and_still_stops_it() {
     let kivet = Running::start().await;
     let original = std::fs::metadata(demo().join("originals/motion/windsock.gif")).unwrap().len();
-    let moving = kivet.picture("/pic/240w/photos/motion/windsock.gif").await;
-    assert_eq!(header(&moving, "content-type"), "image/webp");
-    let bytes = moving.bytes().await.unwrap();
-    assert!(probe(&bytes, Limits::default()).unwrap().motion && (bytes.len() as u64) < original);
+    let animated = kivet.picture("/pic/240w/photos/motion/windsock.gif").await;
+    assert_eq!(header(&animated, "content-type"), "image/webp");
+    let bytes = animated.bytes().await.unwrap();
+    assert!(probe(&bytes, Limits::default()).unwrap().animated && (bytes.len() as u64) < original);
     let old = kivet.request("/pic/240w/photos/motion/windsock.gif").send().await.unwrap();
     assert_eq!(header(&old, "content-type"), "image/gif");
     let still = kivet.picture("/pic/240w_still/photos/motion/windsock.gif").await;
-    assert!(!probe(&still.bytes().await.unwrap(), Limits::default()).unwrap().motion);
+    assert!(!probe(&still.bytes().await.unwrap(), Limits::default()).unwrap().animated);
 }
 
 fn marked(forced: bool) -> impl FnOnce(&mut kivet_service::Config) {

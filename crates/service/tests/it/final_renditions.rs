@@ -1,17 +1,17 @@
 //! First answers and the final ones that follow them: what they promise, and that they keep it.
 
-use kivet_image::{Ideal, Limits, Raster, encode, probe};
+use kivet_image::{Limits, Raster, Reference, encode, probe};
 use kivet_recipe::{Encoding, Facts, Format, Gamut, Policy, Size};
 
 use crate::running::{MODERN, Running, demo, header};
 
-/// The likeness of a rendition to the exact one of the same recipe.
-async fn likeness(kivet: &Running, recipe: &str, original: &str, bytes: &[u8]) -> f32 {
-    let exact = kivet.picture(&format!("/pic/{recipe}_lossless_as-png/{original}")).await.bytes().await.unwrap();
-    let facts: Facts = probe(&exact, Limits::default()).unwrap();
+/// The score of a rendition to the lossless one of the same recipe.
+async fn score(kivet: &Running, recipe: &str, original: &str, bytes: &[u8]) -> f32 {
+    let lossless = kivet.picture(&format!("/pic/{recipe}_lossless_as-png/{original}")).await.bytes().await.unwrap();
+    let facts: Facts = probe(&lossless, Limits::default()).unwrap();
     let plan = kivet_recipe::plan_for(&"as-png".parse().unwrap(), &facts);
-    let raster = kivet_image::draw(&exact, &facts, &plan, None).unwrap();
-    Ideal::new(&raster, Gamut::Srgb).likeness(bytes).unwrap()
+    let raster = kivet_image::draw(&lossless, &facts, &plan, None).unwrap();
+    Reference::new(&raster, Gamut::Srgb).score(bytes).unwrap()
 }
 
 #[tokio::test]
@@ -35,7 +35,7 @@ async fn first_answers_are_near_the_target_and_final_ones_nearer() {
             let last = last.bytes().await.unwrap();
             let recipe = format!("{width}w");
             let (a, b) =
-                (likeness(&kivet, &recipe, original, &first).await, likeness(&kivet, &recipe, original, &last).await);
+                (score(&kivet, &recipe, original, &first).await, score(&kivet, &recipe, original, &last).await);
             let target = f32::from(target);
             assert!(swapped == (first != last));
             // Where the curve tells of a smaller format, that one follows; within a format, only what is worth it.

@@ -1,7 +1,7 @@
 //! Chromium with client hints: what it is sent is what `/why` says of the same request.
 
 use kivet_browser::{Chromium, Device, Tab};
-use kivet_service::WhyAnswer;
+use kivet_service::WhyResponse;
 use serde_json::Value;
 
 use crate::{
@@ -15,7 +15,7 @@ const CHROMIUM: &str = "image/jxl,image/avif,image/webp,image/apng,image/svg+xml
 const OPEN: &str = "ratio-3-2/photos/harbour/roofs.jpg";
 
 /// The picture put into the page: natural width and what `/why` says to the page itself.
-async fn shown(tab: &Tab, sizes: &str) -> (f64, WhyAnswer) {
+async fn shown(tab: &Tab, sizes: &str) -> (f64, WhyResponse) {
     let insert = format!(
         "(document.body.innerHTML = '<img style=\"width:100px\" {sizes} srcset=\"/pic/{OPEN} 1600w\" src=\"/pic/{OPEN}\">', true)"
     );

@@ -79,7 +79,7 @@ async fn clauses_in_any_order_are_one_rendition_and_nothing_is_enlarged() {
     let kivet = Running::start().await;
     let made = kivet.picture("/pic/ratio-4-2_200w_as-png/photos/kites/six-panel.png").await;
     assert_eq!(header(&made, "kivet-rendition"), "png; width=200; height=100");
-    assert_eq!(header(&made, "vary"), "", "a fixed exact format depends on nothing the request says");
+    assert_eq!(header(&made, "vary"), "", "a fixed lossless format depends on nothing the request says");
     let same = kivet.picture("/pic/200w_ratio-2-1_as-png/photos/kites/six-panel.png").await;
     assert!(header(&same, "cache-status").starts_with("Kivet; hit; detail="));
 
@@ -158,10 +158,14 @@ async fn a_flat_logo_is_exact_and_transparency_survives_or_is_laid_on_a_colour()
     };
     let (format, logo) = draw("/pic/320w/photos/brand/windmark-logo.png").await;
     let (_, exact) = draw("/pic/320w_as-png/photos/brand/windmark-logo.png").await;
-    assert_eq!((format, logo.has_alpha()), (Format::Webp, true), "few colours are kept exactly, in the smaller format");
+    assert_eq!(
+        (format, logo.has_alpha()),
+        (Format::Webp, true),
+        "few colours are kept losslessly, in the smaller format"
+    );
     let differs =
         logo.bytes().chunks(4).zip(exact.bytes().chunks(4)).any(|(a, b)| a[3] != b[3] || (a[3] == 255 && a != b));
-    assert!(!differs, "both exact formats hold the same pixels");
+    assert!(!differs, "both lossless formats hold the same pixels");
 
     let (format, laid) = draw("/pic/320w_on-102030_as-png/photos/brand/windmark-logo.png").await;
     let last = laid.bytes().len() - 3;

@@ -113,7 +113,7 @@ impl Running {
     }
 
     /// What `/why` says of a picture's address, asked with the same headers.
-    pub async fn why(&self, path: &str, headers: &[(&str, &str)]) -> kivet_service::WhyAnswer {
+    pub async fn why(&self, path: &str, headers: &[(&str, &str)]) -> kivet_service::WhyResponse {
         let request = self.request(&path.replacen("/pic/", "/why/", 1));
         let request = headers.iter().fold(request, |request, (name, value)| request.header(*name, *value));
         let answer = request.send().await.unwrap();

@@ -1,4 +1,4 @@
-//! Drawn things: logos, a cut-out kite, a moving windsock.
+//! Drawn things: logos, a cut-out kite, an animated windsock.
 
 use super::Scene;
 use crate::kite::{Kite, Shape};

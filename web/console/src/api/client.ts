@@ -1,10 +1,10 @@
 import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
 
-export type OriginalAnswer = components["schemas"]["OriginalAnswer"];
-export type FactsAnswer = components["schemas"]["FactsAnswer"];
+export type OriginalResponse = components["schemas"]["OriginalResponse"];
+export type FactsResponse = components["schemas"]["FactsResponse"];
 export type LibraryPage = components["schemas"]["LibraryPage"];
-export type RecipeAnswer = components["schemas"]["RecipeAnswer"];
+export type RecipeResponse = components["schemas"]["RecipeResponse"];
 export type Clauses = components["schemas"]["Clauses"];
 export type CheckedPage = components["schemas"]["CheckedPage"];
 export type Problem = components["schemas"]["Problem"];

@@ -9,7 +9,7 @@ export const libraryQuery = (shelf: string | undefined) =>
     queryKey: ["library", shelf],
     initialPageParam: undefined as string | undefined,
     queryFn: async ({ pageParam }) => {
-      const query = { most: PAGE, ...(shelf && { shelf }), ...(pageParam && { after: pageParam }) };
+      const query = { limit: PAGE, ...(shelf && { shelf }), ...(pageParam && { after: pageParam }) };
       return dataOf(await client.GET("/api/library", { params: { query } }));
     },
     getNextPageParam: (page) => page.next ?? undefined,

@@ -114,7 +114,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Looks at one original: its facts, with dominant colour and soft placeholder. */
+        /** Analysis at one original: its facts, with dominant colour and soft placeholder. */
         get: operations["look"];
         put?: never;
         post?: never;
@@ -180,7 +180,7 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /** @description One format that could be sent. */
-        CandidateAnswer: {
+        CandidateResponse: {
             /** @description How it would be written, in words. */
             encoding: string;
             /** @description The format. */
@@ -192,7 +192,7 @@ export interface components {
             predictedBytes: number;
         };
         /** @description One check of a page. */
-        CheckAnswer: {
+        CheckResponse: {
             /**
              * Format: int64
              * @description When, in seconds since 1970.
@@ -216,7 +216,7 @@ export interface components {
         /** @description A page and how it fared, oldest check first. */
         CheckedPage: {
             /** @description Its checks. */
-            history: components["schemas"]["CheckAnswer"][];
+            history: components["schemas"]["CheckResponse"][];
             /** @description Its address or path. */
             page: string;
         };
@@ -283,9 +283,11 @@ export interface components {
             sent: number;
         };
         /** @description What is known of an original. */
-        FactsAnswer: {
+        FactsResponse: {
             /** @description True if any pixel may be transparent. */
             alpha: boolean;
+            /** @description True if it moves. */
+            animated: boolean;
             /**
              * Format: int64
              * @description Bytes of the file.
@@ -298,7 +300,7 @@ export interface components {
             depth: number;
             /** @description The colour there is most of, as `#rrggbb`; absent until the picture was looked at. */
             dominant?: string | null;
-            /** @description The point somebody marked as what matters, in percents across and down. */
+            /** @description The focal point, in percents across and down. */
             focus?: number[] | null;
             /** @description Its format's name. */
             format: string;
@@ -309,8 +311,6 @@ export interface components {
             height: number;
             /** @description `photo` or `flat`. */
             kind: string;
-            /** @description True if it moves. */
-            motion: boolean;
             /**
              * Format: int32
              * @description The EXIF orientation it is stored in, 1 to 8.
@@ -345,31 +345,46 @@ export interface components {
             /** @description The numbers of the checks, one a page. */
             ids: number[];
         };
+        /** @description One candidate of the `srcset`. */
+        LadderStepResponse: {
+            /**
+             * Format: int32
+             * @description Pixels down that come out.
+             */
+            height: number;
+            /** @description The recipe. */
+            recipe: string;
+            /**
+             * Format: int32
+             * @description Pixels across that come out.
+             */
+            width: number;
+        };
         /** @description Some originals of one shelf, in order of their paths. */
         LibraryPage: {
             /** @description Ask with `after` set to this for the next ones; absent at the end. */
             next?: string | null;
             /** @description The originals. */
-            originals: components["schemas"]["OriginalAnswer"][];
+            originals: components["schemas"]["OriginalResponse"][];
             /** @description The shelf these are of. */
             shelf: string;
             /** @description Every shelf that can be read. */
             shelves: string[];
         };
         /** @description Finished markup. */
-        MarkupAnswer: {
+        MarkupResponse: {
             /** @description The element. */
             html: string;
             /** @description What it offers, smallest first. */
-            ladder: components["schemas"]["RungAnswer"][];
-            /** @description What somebody still has to decide. */
+            ladder: components["schemas"]["LadderStepResponse"][];
+            /** @description What a person still has to decide. */
             notes: string[];
         };
         /** @description One original. */
-        OriginalAnswer: {
+        OriginalResponse: {
             /** @description `shelf/path`, as it stands in an address. */
             address: string;
-            facts?: components["schemas"]["FactsAnswer"] | null;
+            facts?: components["schemas"]["FactsResponse"] | null;
             /** @description `shelf/path`, as people write it. */
             id: string;
             /** @description Why it cannot be used. */
@@ -378,7 +393,7 @@ export interface components {
         /** @description What comes out. */
         Outcome: {
             /** @description Every format that could be sent, fewest expected bytes first. */
-            candidates: components["schemas"]["CandidateAnswer"][];
+            candidates: components["schemas"]["CandidateResponse"][];
             /** @description The region kept, in pixels of the upright original: left, top, width, height. */
             crop: number[];
             /**
@@ -387,7 +402,7 @@ export interface components {
              */
             height: number;
             /** @description What was asked for, width and height, if it was larger than the original can give. */
-            heldBackFrom?: number[] | null;
+            requestedSize?: number[] | null;
             /**
              * Format: int32
              * @description Pixels across.
@@ -413,27 +428,12 @@ export interface components {
             type: string;
         };
         /** @description A recipe that can be followed, taken apart. */
-        RecipeAnswer: {
+        RecipeResponse: {
             /** @description The canonical form. */
             canonical: string;
             /** @description Its clauses. */
             clauses: components["schemas"]["Clauses"];
             outcome?: components["schemas"]["Outcome"] | null;
-        };
-        /** @description One candidate of the `srcset`. */
-        RungAnswer: {
-            /**
-             * Format: int32
-             * @description Pixels down that come out.
-             */
-            height: number;
-            /** @description The recipe. */
-            recipe: string;
-            /**
-             * Format: int32
-             * @description Pixels across that come out.
-             */
-            width: number;
         };
         /** @description A link that signs one browser in. */
         SignInLink: {
@@ -651,7 +651,7 @@ export interface operations {
                 /** @description The path after which to begin. */
                 after?: string;
                 /** @description How many, 1 to 500; 60 if absent. */
-                most?: number;
+                limit?: number;
             };
             header?: never;
             path?: never;
@@ -711,7 +711,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OriginalAnswer"];
+                    "application/json": components["schemas"]["OriginalResponse"];
                 };
             };
             400: {
@@ -757,7 +757,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OriginalAnswer"];
+                    "application/json": components["schemas"]["OriginalResponse"];
                 };
             };
             400: {
@@ -815,7 +815,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MarkupAnswer"];
+                    "application/json": components["schemas"]["MarkupResponse"];
                 };
             };
             400: {
@@ -863,7 +863,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RecipeAnswer"];
+                    "application/json": components["schemas"]["RecipeResponse"];
                 };
             };
             400: {

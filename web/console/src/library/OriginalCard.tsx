@@ -1,9 +1,9 @@
 import { Link } from "react-router";
-import type { FactsAnswer, OriginalAnswer } from "../api/client";
+import type { FactsResponse, OriginalResponse } from "../api/client";
 import { bytes } from "../bytes";
 
 /** One original: its look, made by Kivet, and its facts. */
-export function OriginalCard({ original }: { original: OriginalAnswer }) {
+export function OriginalCard({ original }: { original: OriginalResponse }) {
   const { id, address, facts, problem } = original;
   const path = id.slice(id.indexOf("/") + 1);
   const about = (
@@ -45,12 +45,12 @@ export function OriginalCard({ original }: { original: OriginalAnswer }) {
 }
 
 /** What sets an original apart, in a word each. */
-function marksOf(facts: FactsAnswer): string[] {
+function marksOf(facts: FactsResponse): string[] {
   return [
     facts.format,
     facts.kind,
     facts.alpha && "alpha channel",
-    facts.motion && "moves",
+    facts.animated && "animated",
     facts.orientation !== 1 && `stored turned (${facts.orientation})`,
     facts.profile,
   ].filter((mark): mark is string => typeof mark === "string");

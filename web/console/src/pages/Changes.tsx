@@ -5,20 +5,20 @@ import { Trouble } from "../signin/Trouble";
 import { againstQuery } from "./queries";
 import type { Change, Finding } from "./report";
 
-/** Before and after: the measures of a device on one scale, what was mended and what is new. */
+/** Before and after: the measures of a device on one scale, what was fixed and what is new. */
 export function Changes({ id, earlier, device }: { id: number; earlier: number; device: string }) {
   const comparison = useQuery(againstQuery(id, earlier));
   if (comparison.error) return <Trouble error={comparison.error} />;
   const page = comparison.data?.pages[0];
   if (!page) return <Spin />;
   const change = page.devices.find((one) => one.device === device);
-  const most = Math.max(...(change ? [...change.sent, ...change.needed] : []), 1);
+  const max = Math.max(...(change ? [...change.sent, ...change.needed] : []), 1);
   const pair = (name: string, [before, after]: [number, number]) => (
     <div className="pair">
       <span>{name}</span>
       <div>
-        <i className="before" style={{ width: `${(before / most) * 100}%` }} />
-        <i className="after" style={{ width: `${(after / most) * 100}%` }} />
+        <i className="before" style={{ width: `${(before / max) * 100}%` }} />
+        <i className="after" style={{ width: `${(after / max) * 100}%` }} />
       </div>
       <b>{bytes(before)}<br />{bytes(after)}</b>
     </div>
@@ -37,7 +37,7 @@ export function Changes({ id, earlier, device }: { id: number; earlier: number; 
         </dl>
       </div>
       <div className="two">
-        <FindingColumn title="Mended" findings={page.mended} />
+        <FindingColumn title="Fixed" findings={page.fixed} />
         <FindingColumn title="New" findings={page.new} />
       </div>
     </>
@@ -48,7 +48,7 @@ export function Changes({ id, earlier, device }: { id: number; earlier: number; 
 function said({ before, after, beyondSpread }: Change, digits: number): string {
   const text = `${before.median.toFixed(digits)} to ${after.median.toFixed(digits)}`;
   if (beyondSpread) return text;
-  const single = before.least === before.most && after.least === after.most;
+  const single = before.min === before.max && after.min === after.max;
   return single ? `${text}, one run each` : `${text}, within the spread`;
 }
 

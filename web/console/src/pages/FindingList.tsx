@@ -1,13 +1,13 @@
 import { bytes } from "../bytes";
 import { costOn, type Finding } from "./report";
 
-/** Findings on a device, most costly first; each opens to its reason and mend. */
+/** Findings on a device, most costly first; each opens to its reason and fix. */
 export function FindingList({ findings, device }: { findings: Finding[]; device: string }) {
   const here = findings
     .map((finding) => ({ finding, cost: costOn(finding, device) }))
     .filter((one): one is { finding: Finding; cost: { bytes: number; ms: number } } => one.cost !== undefined)
     .sort((a, b) => b.cost.bytes - a.cost.bytes || b.cost.ms - a.cost.ms);
-  if (here.length === 0) return <p className="quiet">Nothing to mend was found on this device.</p>;
+  if (here.length === 0) return <p className="quiet">Nothing to fix was found on this device.</p>;
   return (
     <div className="findings">
       {here.map(({ finding, cost }) => (
@@ -18,7 +18,7 @@ export function FindingList({ findings, device }: { findings: Finding[]; device:
             {finding.element.line !== undefined && <span className="quiet"> line {finding.element.line}</span>}
           </summary>
           <p>{finding.why}</p>
-          <pre>{finding.mend}</pre>
+          <pre>{finding.fix}</pre>
         </details>
       ))}
     </div>

@@ -4,11 +4,11 @@ import type { DeviceReport, Spread } from "./report";
 /** What one device measured, with bytes sent and needed as bars on one scale. */
 export function Measures({ device }: { device: DeviceReport }) {
   const { sent, needed, requests, requestsBeforeScroll, largestMs, largest, shift, restored } = device;
-  const most = Math.max(sent, needed, 1);
+  const max = Math.max(sent, needed, 1);
   const bar = (name: string, count: number) => (
     <div className="scale-row">
       <span>{name}</span>
-      <div className={`scale-bar ${name}`} style={{ width: `${(count / most) * 100}%` }} />
+      <div className={`scale-bar ${name}`} style={{ width: `${(count / max) * 100}%` }} />
       <b>{bytes(count)}</b>
     </div>
   );
@@ -35,7 +35,7 @@ export function Measures({ device }: { device: DeviceReport }) {
   );
 }
 
-function spread({ median, least, most }: Spread, digits: number): string {
+function spread({ median, min, max }: Spread, digits: number): string {
   const middle = median.toFixed(digits);
-  return most > least ? `${middle} (${least.toFixed(digits)} to ${most.toFixed(digits)})` : middle;
+  return max > min ? `${middle} (${min.toFixed(digits)} to ${max.toFixed(digits)})` : middle;
 }

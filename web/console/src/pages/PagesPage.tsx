@@ -88,7 +88,7 @@ export default function PagesPage() {
 
 /** The device a page sends most to, and of these the one that needs most. */
 function heaviest(devices: { sent: number; needed: number }[]): { sent: number; needed: number } {
-  return devices.reduce((most, one) => ({ sent: Math.max(most.sent, one.sent), needed: Math.max(most.needed, one.needed) }), {
+  return devices.reduce((max, one) => ({ sent: Math.max(max.sent, one.sent), needed: Math.max(max.needed, one.needed) }), {
     sent: 0,
     needed: 0,
   });

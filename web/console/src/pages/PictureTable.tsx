@@ -5,7 +5,7 @@ const SIDE = 84;
 
 /** Every picture on a device: what is shown of it, its pixels over the screen's at one scale, its bytes. */
 export function PictureTable({ device, thumbnails }: { device: DeviceReport; thumbnails: Record<string, string> }) {
-  const most = Math.max(...device.pictures.map(({ sent, needed }) => Math.max(sent, needed)), 1);
+  const max = Math.max(...device.pictures.map(({ sent, needed }) => Math.max(sent, needed)), 1);
   return (
     <table className="plain">
       <thead>
@@ -27,8 +27,8 @@ export function PictureTable({ device, thumbnails }: { device: DeviceReport; thu
             </td>
             <td><ToScale row={row} /></td>
             <td className="weights">
-              <div><i className="sent" style={{ width: `${(row.sent / most) * 110}px` }} /> {bytes(row.sent)}</div>
-              <div><i className="needed" style={{ width: `${(row.needed / most) * 110}px` }} /> {bytes(row.needed)} {row.neededFormat}</div>
+              <div><i className="sent" style={{ width: `${(row.sent / max) * 110}px` }} /> {bytes(row.sent)}</div>
+              <div><i className="needed" style={{ width: `${(row.needed / max) * 110}px` }} /> {bytes(row.needed)} {row.neededFormat}</div>
             </td>
             <td>
               {row.beforeScroll ? (row.inView ? "at once, in view" : "at once, not in view") : "on scrolling"}

@@ -1,4 +1,4 @@
-/** A kept report, version 1: the JSON `kivet check --report FILE.json` writes. */
+/** A kept report, version 2: the JSON `kivet check --report FILE.json` writes. */
 export interface Report {
   version: number;
   at: number;
@@ -31,8 +31,8 @@ export interface DeviceReport {
 
 export interface Spread {
   median: number;
-  least: number;
-  most: number;
+  min: number;
+  max: number;
 }
 
 export interface PictureRow {
@@ -58,7 +58,7 @@ export interface Finding {
   element: { selector: string; path: string; line?: number };
   url: string;
   why: string;
-  mend: string;
+  fix: string;
   costs: { device: string; bytes?: number; ms?: number }[];
 }
 
@@ -66,7 +66,7 @@ export interface Finding {
 export interface Comparison {
   pages: {
     page: string;
-    mended: Finding[];
+    fixed: Finding[];
     new: Finding[];
     kept: number;
     devices: {

@@ -1,5 +1,5 @@
 import { useQueries } from "@tanstack/react-query";
-import type { Clauses, RecipeAnswer } from "../api/client";
+import type { Clauses, RecipeResponse } from "../api/client";
 import { recipeText } from "./recipeText";
 import { RenditionFigure } from "./RenditionFigure";
 import { renditionQuery } from "./renditionQuery";
@@ -7,7 +7,7 @@ import { renditionQuery } from "./renditionQuery";
 interface Props {
   address: string;
   clauses: Clauses;
-  outcome: NonNullable<RecipeAnswer["outcome"]>;
+  outcome: NonNullable<RecipeResponse["outcome"]>;
 }
 
 const FORMATS = ["avif", "webp", "jpeg", "png"];
@@ -28,10 +28,10 @@ export function ContactSheet({ address, clauses, outcome }: Props) {
       <p style={{ margin: "0 0 12px" }}>
         {outcome.width} × {outcome.height} pixels
         {density !== 1 && <span className="quiet">, shown {Math.round(outcome.width / density)} wide</span>}
-        {outcome.heldBackFrom && (
+        {outcome.requestedSize && (
           <span className="quiet">
             {" "}
-            — {outcome.heldBackFrom.join(" × ")} was asked for; nothing is enlarged beyond the original
+            — {outcome.requestedSize.join(" × ")} was asked for; nothing is enlarged beyond the original
           </span>
         )}
       </p>

@@ -10,7 +10,7 @@ use std::{
     process::ExitCode,
 };
 
-use anyhow::{Context, Result, bail};
+use anyhow::{Context, Result};
 use indicatif::{ProgressBar, ProgressStyle};
 use kivet_check::{CheckOptions, Fetcher, Progress, Target, check, targets};
 use kivet_page::{
@@ -28,7 +28,7 @@ use crate::{
 /// What a check exits with when it found what it was told to fail on.
 const WASTE: u8 = 3;
 
-/// Say what pages waste on pictures, what that costs and how to mend it.
+/// Say what pages waste on pictures, what that costs and how to fix it.
 ///
 /// Exit codes: 0 checked, and nothing that was told to fail it; 1 a page or all could not be checked; 2 asked for
 /// wrongly; 3 a finding or measure named by --fail-on, or waste that the --baseline does not have.
@@ -63,10 +63,10 @@ pub struct Check {
     /// After the first check, check a page again whenever a file beside it is saved, and print what was gained or lost.
     #[arg(long, conflicts_with_all = ["against", "baseline"])]
     watch: bool,
-    /// Print what mends each finding, too.
+    /// Print what fixes each finding, too.
     #[arg(long)]
-    mends: bool,
-    /// Compare with an earlier report (.json): what was mended, what is new, what was gained.
+    fixes: bool,
+    /// Compare with an earlier report (.json): what was fixed, what is new, what was gained.
     #[arg(long, value_name = "FILE")]
     against: Option<PathBuf>,
     /// Fail if there is waste that this report (.json) does not have.
@@ -123,7 +123,7 @@ impl Check {
         });
         let failed = self.fail_on.as_ref().map_or(Vec::new(), |budget| budget.broken_by(&report));
         let checked = Checked { against: earlier.map(|earlier| compare(&earlier, &report)), report, new_waste, failed };
-        output::print(json, &checked, |checked| table::text(checked, self.mends))?;
+        output::print(json, &checked, |checked| table::text(checked, self.fixes))?;
         let waste = !checked.failed.is_empty() || checked.new_waste.as_ref().is_some_and(|new| !new.is_empty());
         Ok(match (checked.report.failures.is_empty(), waste) {
             (_, true) => ExitCode::from(WASTE),
@@ -145,7 +145,7 @@ impl Check {
     }
 }
 
-/// Checks with a progress line where somebody watches.
+/// Checks with a progress line on a terminal.
 async fn checked(targets: &[Target], options: &CheckOptions, fetcher: &Fetcher) -> Result<Report> {
     let bar = ProgressBar::hidden();
     if std::io::stderr().is_terminal() {
@@ -197,16 +197,5 @@ fn write(report: &Report, file: &Path) -> Result<()> {
 
 fn read_report(file: &Path) -> Result<Report> {
     let text = std::fs::read_to_string(file).with_context(|| format!("cannot read {}", file.display()))?;
-    let report: Report = serde_json::from_str(&text).with_context(|| {
-        format!("{} is no report of this program; write one with --report FILE.json", file.display())
-    })?;
-    if report.version > kivet_page::report::VERSION {
-        bail!(
-            "{} is a report of version {}, and this program reads up to {}",
-            file.display(),
-            report.version,
-            kivet_page::report::VERSION
-        );
-    }
-    Ok(report)
+    Report::from_json(&text).with_context(|| format!("cannot use {}", file.display()))
 }

@@ -15,10 +15,10 @@ use crate::output::bytes;
 const SHOWN: usize = 4;
 
 /// All there is to say.
-pub fn text(checked: &Checked, with_mends: bool) -> String {
+pub fn text(checked: &Checked, with_fixes: bool) -> String {
     let mut text = String::new();
     for page in &checked.report.pages {
-        page_text(&mut text, page, with_mends);
+        page_text(&mut text, page, with_fixes);
     }
     // Writing to a string cannot fail.
     for failure in &checked.report.failures {
@@ -37,18 +37,18 @@ pub fn text(checked: &Checked, with_mends: bool) -> String {
     text
 }
 
-fn page_text(text: &mut String, page: &PageReport, with_mends: bool) {
+fn page_text(text: &mut String, page: &PageReport, with_fixes: bool) {
     let _ = writeln!(text, "{}\n\n{}\n", page.page, measures(&page.devices));
     if page.findings.is_empty() {
-        text.push_str("  nothing to mend was found\n\n");
+        text.push_str("  nothing to fix was found\n\n");
         return;
     }
     for group in groups(&page.findings) {
         heading(text, &group);
-        let shown = if with_mends { group.len() } else { SHOWN };
-        group.iter().take(shown).for_each(|finding| line(text, finding, with_mends));
+        let shown = if with_fixes { group.len() } else { SHOWN };
+        group.iter().take(shown).for_each(|finding| line(text, finding, with_fixes));
         if group.len() > shown {
-            let _ = writeln!(text, "{:12}and {} more; --mends shows all", "", group.len() - shown);
+            let _ = writeln!(text, "{:12}and {} more; --fixes shows all", "", group.len() - shown);
         }
     }
     text.push('\n');
@@ -100,15 +100,15 @@ fn measures(devices: &[DeviceReport]) -> Table {
 }
 
 fn spread_text(spread: Spread, digits: usize, unit: &str) -> String {
-    let Spread { median, least, most } = spread;
-    if most > least {
-        format!("{median:.digits$}{unit} ({least:.digits$} to {most:.digits$})")
+    let Spread { median, min, max } = spread;
+    if max > min {
+        format!("{median:.digits$}{unit} ({min:.digits$} to {max:.digits$})")
     } else {
         format!("{median:.digits$}{unit}")
     }
 }
 
-fn line(text: &mut String, finding: &ReportedFinding, with_mend: bool) {
+fn line(text: &mut String, finding: &ReportedFinding, with_fix: bool) {
     let cost = match (finding.bytes(), finding.ms()) {
         (0, ms) if ms > 0.0 => format!("{ms:.0} ms"),
         (0, _) => "-".to_owned(),
@@ -118,8 +118,8 @@ fn line(text: &mut String, finding: &ReportedFinding, with_mend: bool) {
     let devices: Vec<&str> = finding.costs.iter().map(|one| one.device.as_str()).collect();
     let devices = if devices.len() == DEVICES.len() { "every device".to_owned() } else { devices.join(", ") };
     let _ = writeln!(text, "{cost:>11} {place}{} on {devices}\n{:12}{}", finding.element.selector, "", finding.why);
-    if with_mend {
-        let _ = writeln!(text, "{:12}mend: {}", "", finding.mend);
+    if with_fix {
+        let _ = writeln!(text, "{:12}fix: {}", "", finding.fix);
     }
 }
 
@@ -142,12 +142,12 @@ fn changes(text: &mut String, comparison: &Comparison) {
             ]);
         }
         let _ = writeln!(text, "{table}\n");
-        for (word, findings) in [("mended", &page.mended), ("new", &page.new)] {
+        for (word, findings) in [("fixed", &page.fixed), ("new", &page.new)] {
             for finding in findings {
                 let _ = writeln!(text, "  {word:>7}  {}  {}", finding.code, finding.element.selector);
             }
         }
-        let _ = writeln!(text, "  {} mended, {} new, {} kept\n", page.mended.len(), page.new.len(), page.kept);
+        let _ = writeln!(text, "  {} fixed, {} new, {} kept\n", page.fixed.len(), page.new.len(), page.kept);
     }
     for (word, pages) in [("only before", &comparison.gone), ("only now", &comparison.added)] {
         for page in pages {

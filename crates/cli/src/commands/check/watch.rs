@@ -63,7 +63,7 @@ fn root(target: &Target) -> Option<&Path> {
     }
 }
 
-/// Waits for a save and for its end; false once there is nobody to tell of one.
+/// Waits for a save and for its end; false once the watcher is gone.
 fn wait(saves: &Receiver<notify::Result<Event>>) -> bool {
     loop {
         let Ok(event) = saves.recv() else { return false };
@@ -90,9 +90,9 @@ fn state(page: &PageReport) -> String {
 fn change(before: &Report, now: &Report) -> Option<String> {
     let comparison = compare(before, now);
     let page = comparison.pages.first()?;
-    let most = |at: usize| page.devices.iter().map(|device| device.sent[at]).max().unwrap_or(0);
-    let (old, new) = (most(0), most(1));
-    if page.mended.is_empty() && page.new.is_empty() && old == new {
+    let max = |at: usize| page.devices.iter().map(|device| device.sent[at]).max().unwrap_or(0);
+    let (old, new) = (max(0), max(1));
+    if page.fixed.is_empty() && page.new.is_empty() && old == new {
         return None;
     }
     let sent = match new.cmp(&old) {
@@ -106,10 +106,10 @@ fn change(before: &Report, now: &Report) -> Option<String> {
         if codes.is_empty() { String::new() } else { format!(" ({})", codes.join(", ")) }
     };
     Some(format!(
-        "{}: {sent}, {} mended{}, {} new{}, {} kept",
+        "{}: {sent}, {} fixed{}, {} new{}, {} kept",
         page.page,
-        page.mended.len(),
-        names(&page.mended),
+        page.fixed.len(),
+        names(&page.fixed),
         page.new.len(),
         names(&page.new),
         page.kept

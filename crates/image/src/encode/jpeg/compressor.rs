@@ -30,7 +30,7 @@ pub(super) const fn scan(components: &[c_int], first: c_int, last: c_int) -> sys
 /// How a file is to be written.
 pub(super) struct Settings<'a> {
     pub(super) size: Size,
-    /// Quantisation of brightness and of differences of colour.
+    /// Quantisation of luma and of chroma.
     pub(super) tables: [QTable; 2],
     pub(super) scans: &'static [sys::jpeg_scan_info],
     /// What is kept beside the picture: the number of an application's segment, and its bytes.
@@ -96,8 +96,8 @@ impl Compressor {
                 sys::jpeg_add_quant_table(state, place as c_int, table.as_ptr(), 100, 1);
             }
             let sampling = if planes.halved { 2 } else { 1 };
-            let brightness = &mut *state.comp_info;
-            (brightness.h_samp_factor, brightness.v_samp_factor) = (sampling, sampling);
+            let luma = &mut *state.comp_info;
+            (luma.h_samp_factor, luma.v_samp_factor) = (sampling, sampling);
         }
         state.raw_data_in = 1;
         state.optimize_coding = 1;

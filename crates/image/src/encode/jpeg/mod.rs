@@ -1,5 +1,5 @@
 //! JPEG through mozjpeg: progressive, 4:2:0 or at high settings 4:4:4, with trellis quantisation and optimised Huffman tables. There is
-//! no better encoder for nobody waiting: what searched scans save is far less than the tenth that lets a second rendition take the
+//! no slow preset: what searched scans save is far less than the tenth that lets a second rendition take the
 //! place of the first.
 
 mod compressor;
@@ -21,18 +21,18 @@ const LONGEST: usize = 65_533;
 /// The side of a block (ITU-T T.81, A.1.1).
 const BLOCK: usize = 8;
 
-/// From this setting on colour is stored at full size: half-size colour holds likeness below what is asked there, and takes more
+/// From this setting on chroma is stored at full resolution (4:4:4): 4:2:0 limits the score below what is asked there, and takes more
 /// bytes for it.
 const FULL_COLOUR: FullColour = FullColour { from: 97.0, as_good: 94.6 };
 
 /// Below it steps are so wide that next to nothing is left of a picture.
-const LEAST_QUALITY: f32 = 3.0;
+const MIN_QUALITY: f32 = 3.0;
 
 /// What changes slowly is seen longest: there steps are so much narrower than the tables have them, which takes fewer bytes for a
-/// likeness.
+/// score.
 const SLOW: f32 = 0.6;
 
-/// First means, so that the whole picture shows at once; then the slowest brightness, colour, and all else. No value comes in
+/// First means, so that the whole picture shows at once; then the slowest luma, colour, and all else. No value comes in
 /// more than one scan: doing that by bits takes longer, and more bytes for pictures of the web's sizes.
 static SCANS: [jpeg_scan_info; 5] =
     [scan(&[0, 1, 2], 0, 0), scan(&[0], 1, 2), scan(&[1], 1, 63), scan(&[2], 1, 63), scan(&[0], 3, 63)];
@@ -45,8 +45,8 @@ pub(super) fn encode(raster: &Raster, setting: f32, writing: &Writing) -> Result
     } else {
         raster
     };
-    // Of the known tables these take the fewest bytes for a likeness; the library's own scaling knows whole settings only.
-    let quality = FULL_COLOUR.quality(setting).max(LEAST_QUALITY);
+    // Of the known tables these take the fewest bytes at equal score; the library's own scaling knows whole settings only.
+    let quality = FULL_COLOUR.quality(setting).max(MIN_QUALITY);
     let slow = with_steps(quality, SLOW);
     let settings = Settings {
         size: raster.size(),
@@ -85,7 +85,7 @@ fn segments(writing: &Writing) -> Vec<(u8, Vec<u8>)> {
     segments
 }
 
-/// Brightness and the two differences of colour in whole blocks; what the picture does not fill repeats its last column and row.
+/// Luma and the two chroma components in whole blocks; what the picture does not fill repeats its last column and row.
 struct Planes {
     /// Differences at half the width and height.
     halved: bool,
@@ -101,9 +101,9 @@ impl Planes {
         let strides = sides.map(|[width, _]| width.next_multiple_of(BLOCK));
         let mut samples: [Vec<u8>; 3] =
             std::array::from_fn(|plane| vec![0; strides[plane] * sides[plane][1].next_multiple_of(BLOCK)]);
-        let [brightness, blues, reds] = &mut samples;
+        let [luma, blues, reds] = &mut samples;
         let filled = [
-            Plane { bytes: brightness, stride: strides[0] },
+            Plane { bytes: luma, stride: strides[0] },
             Plane { bytes: blues, stride: strides[1] },
             Plane { bytes: reds, stride: strides[2] },
         ];
@@ -114,7 +114,7 @@ impl Planes {
         Self { halved, samples, strides }
     }
 
-    /// The rows of one plane that belong to one row of units: of brightness two rows of blocks where differences have half the size,
+    /// The rows of one plane that belong to one row of units: of luma two rows of blocks where chroma has half the size,
     /// else one. `None` for those past the end.
     fn rows(&self, plane: usize, unit: usize) -> [Option<&[u8]>; 2 * BLOCK] {
         let tall = if self.halved && plane == 0 { 2 * BLOCK } else { BLOCK };

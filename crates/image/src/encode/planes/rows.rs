@@ -4,12 +4,12 @@
 
 use crate::colour::Range;
 
-/// The shares of red, green and blue in brightness (ITU-T H.273, matrix 6), and how far differences lie from it.
+/// The shares of red, green and blue in luma (ITU-T H.273, matrix 6), and how far chroma lie from it.
 const SHARES: [f32; 3] = [0.299, 0.587, 0.114];
 const TO_BLUE: f32 = 1.772;
 const TO_RED: f32 = 1.402;
 
-/// What one of either difference takes off green.
+/// What one of either chroma takes off green.
 const BLUE_OFF: f32 = TO_BLUE * SHARES[2] / SHARES[1];
 const RED_OFF: f32 = TO_RED * SHARES[0] / SHARES[1];
 
@@ -20,7 +20,7 @@ const LIGHT: [f32; 3] = [0.2126, 0.7152, 0.0722];
 pub(super) struct Rows {
     /// Two rows of the picture, each channel by itself.
     channels: [[Vec<u8>; 3]; 2],
-    /// Red, green and blue of a row of differences, 0 to 255.
+    /// Red, green and blue of a row of chroma, 0 to 255.
     means: [Vec<f32>; 3],
     /// Differences of blue and of red mixed over two rows, one more at each end; then what a decoder shows of them.
     mixed: Vec<f32>,
@@ -62,22 +62,22 @@ impl Rows {
         }
     }
 
-    /// The differences of the means, as bytes.
+    /// The chroma of the means, as bytes.
     #[inline(always)]
-    pub(super) fn differences(&self, range: Range, blues: &mut [u8], reds: &mut [u8]) {
+    pub(super) fn chroma(&self, range: Range, blues: &mut [u8], reds: &mut [u8]) {
         let [red, green, blue] = &self.means;
         for ((((red, green), blue), to_blue), to_red) in red.iter().zip(green).zip(blue).zip(blues).zip(reds) {
-            let brightness = SHARES[0] * red + SHARES[1] * green + SHARES[2] * blue;
-            *to_blue = byte(128.0 + (blue - brightness) * (range.difference / TO_BLUE));
-            *to_red = byte(128.0 + (red - brightness) * (range.difference / TO_RED));
+            let luma = SHARES[0] * red + SHARES[1] * green + SHARES[2] * blue;
+            *to_blue = byte(128.0 + (blue - luma) * (range.chroma / TO_BLUE));
+            *to_red = byte(128.0 + (red - luma) * (range.chroma / TO_RED));
         }
     }
 
-    /// What decoders show of one kind of difference: of differences at half the size three quarters of the nearest and a quarter of the
+    /// What decoders show of one kind of chroma: of chroma at half the size three quarters of the nearest and a quarter of the
     /// next, down and across.
     #[inline(always)]
     pub(super) fn shown(&mut self, kind: usize, halved: bool, range: Range, [near, far]: [&[u8]; 2]) {
-        let scale = range.difference.recip();
+        let scale = range.chroma.recip();
         if !halved {
             for (value, shown) in near.iter().zip(&mut self.shown[kind]) {
                 *shown = (f32::from(*value) - 128.0) * scale;
@@ -98,7 +98,7 @@ impl Rows {
         }
     }
 
-    /// The brightness with which pixels shown beside these differences give as much light as those of `line`, with the square of a
+    /// The luma with which pixels shown beside these chroma give as much light as those of `line`, with the square of a
     /// signal for its light.
     #[inline(always)]
     pub(super) fn fitted(&mut self, range: Range, line: &[u8], out: &mut [u8]) {
@@ -121,7 +121,7 @@ impl Rows {
 /// The pixels of a row that are fitted at once: the slower way is for those near one that needs it.
 const PIECE: usize = 64;
 
-/// Pixels and the differences shown beside their brightness.
+/// Pixels and the chroma shown beside their luma.
 struct Piece<'a> {
     given: [&'a [u8]; 3],
     to_blue: &'a [f32],
@@ -129,7 +129,7 @@ struct Piece<'a> {
 }
 
 impl Piece<'_> {
-    /// As if channels had no ends, where brightness is a root of `sum(LIGHT * (brightness + beside)^2) = wanted`; whether one of them
+    /// As if channels had no ends, where luma is a root of `sum(LIGHT * (luma + beside)^2) = wanted`; whether one of them
     /// would end at black or white.
     #[inline(always)]
     fn unbounded(&self, range: Range, out: &mut [u8]) -> bool {
@@ -141,11 +141,11 @@ impl Piece<'_> {
             let [red, green, blue] = beside(*to_blue, *to_red);
             let mean = of_light([red, green, blue]);
             let squares = of_light([red * red, green * green, blue * blue]);
-            let brightness = (mean * mean - squares + wanted).max(0.0).sqrt() - mean;
-            let least = red.min(green).min(blue) + brightness;
-            let most = red.max(green).max(blue) + brightness;
-            signs |= (least + 0.5).to_bits() | (255.5 - most).to_bits();
-            *out = stored(range, brightness);
+            let luma = (mean * mean - squares + wanted).max(0.0).sqrt() - mean;
+            let min = red.min(green).min(blue) + luma;
+            let max = red.max(green).max(blue) + luma;
+            signs |= (min + 0.5).to_bits() | (255.5 - max).to_bits();
+            *out = stored(range, luma);
         }
         // One sign bit of all is quicker to find than one comparison.
         signs >> 31 == 1
@@ -159,15 +159,15 @@ impl Piece<'_> {
         for ((((red, green), blue), (to_blue, to_red)), out) in pixels.zip(out) {
             let wanted = of_light([light(*red), light(*green), light(*blue)]);
             let beside = beside(*to_blue, *to_red);
-            let mut brightness = SHARES[0] * *red as f32 + SHARES[1] * *green as f32 + SHARES[2] * *blue as f32;
-            brightness = nearer(brightness, wanted, beside);
-            brightness = nearer(brightness, wanted, beside);
-            *out = stored(range, brightness);
+            let mut luma = SHARES[0] * *red as f32 + SHARES[1] * *green as f32 + SHARES[2] * *blue as f32;
+            luma = nearer(luma, wanted, beside);
+            luma = nearer(luma, wanted, beside);
+            *out = stored(range, luma);
         }
     }
 }
 
-/// What differences add to brightness in red, green and blue.
+/// What chroma add to luma in red, green and blue.
 #[inline(always)]
 fn beside(to_blue: f32, to_red: f32) -> [f32; 3] {
     [TO_RED * to_red, -BLUE_OFF * to_blue - RED_OFF * to_red, TO_BLUE * to_blue]
@@ -179,19 +179,19 @@ fn of_light([red, green, blue]: [f32; 3]) -> f32 {
 }
 
 #[inline(always)]
-fn stored(range: Range, brightness: f32) -> u8 {
-    byte(range.black + brightness.clamp(0.0, 255.0) * range.brightness)
+fn stored(range: Range, luma: f32) -> u8 {
+    byte(range.black + luma.clamp(0.0, 255.0) * range.luma)
 }
 
 #[inline(always)]
-fn nearer(brightness: f32, wanted: f32, beside: [f32; 3]) -> f32 {
-    let red = (brightness + beside[0]).clamp(0.0, 255.0);
-    let green = (brightness + beside[1]).clamp(0.0, 255.0);
-    let blue = (brightness + beside[2]).clamp(0.0, 255.0);
+fn nearer(luma: f32, wanted: f32, beside: [f32; 3]) -> f32 {
+    let red = (luma + beside[0]).clamp(0.0, 255.0);
+    let green = (luma + beside[1]).clamp(0.0, 255.0);
+    let blue = (luma + beside[2]).clamp(0.0, 255.0);
     let light = of_light([red * red, green * green, blue * blue]);
     // One step more than none, so that black does not divide by it.
     let slope = 2.0 * of_light([red, green, blue]) + 1.0;
-    brightness + (wanted - light) / slope
+    luma + (wanted - light) / slope
 }
 
 /// A row of pixels as three rows of one channel, the last column repeated where their number is odd.

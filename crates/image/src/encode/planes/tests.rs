@@ -3,9 +3,9 @@ use proptest::prelude::*;
 
 use super::*;
 
-/// What a decoder makes of brightness and differences: red, green and blue, by the standard, in doubles.
-fn decoded([brightness, blue, red]: [f64; 3]) -> [f64; 3] {
-    let pixel = [brightness + 1.402 * red, brightness - 0.344_136 * blue - 0.714_136 * red, brightness + 1.772 * blue];
+/// What a decoder makes of luma and chroma: red, green and blue, by the standard, in doubles.
+fn decoded([luma, blue, red]: [f64; 3]) -> [f64; 3] {
+    let pixel = [luma + 1.402 * red, luma - 0.344_136 * blue - 0.714_136 * red, luma + 1.772 * blue];
     pixel.map(|channel| channel.clamp(0.0, 255.0))
 }
 
@@ -13,7 +13,7 @@ fn light([red, green, blue]: [f64; 3]) -> f64 {
     0.2126 * red * red + 0.7152 * green * green + 0.0722 * blue * blue
 }
 
-fn brightness([red, green, blue]: [f64; 3]) -> f64 {
+fn luma([red, green, blue]: [f64; 3]) -> f64 {
     0.299 * red + 0.587 * green + 0.114 * blue
 }
 
@@ -37,14 +37,14 @@ impl Made<'_> {
         if self.halved { width.div_ceil(2) } else { width }
     }
 
-    /// A difference where one was stored, sides repeated beyond the ends.
+    /// A chroma where one was stored, sides repeated beyond the ends.
     fn stored(&self, plane: usize, x: isize, y: isize) -> f64 {
         let (across, down) = (self.across() as isize, (self.planes[plane].len() / self.across()) as isize);
         let at = y.clamp(0, down - 1) * across + x.clamp(0, across - 1);
-        (f64::from(self.planes[plane][at as usize]) - 128.0) / f64::from(self.range.difference)
+        (f64::from(self.planes[plane][at as usize]) - 128.0) / f64::from(self.range.chroma)
     }
 
-    /// A difference as a decoder shows it beside a pixel: mixed from the four nearest by distance.
+    /// A chroma as a decoder shows it beside a pixel: mixed from the four nearest by distance.
     fn shown(&self, plane: usize, x: usize, y: usize) -> f64 {
         let (x, y) = (x as isize, y as isize);
         if !self.halved {
@@ -62,7 +62,7 @@ impl Made<'_> {
             let places = (0..step * step).map(|i| self.pixel(x * step + i % step, y * step + i / step)[channel]);
             (places.map(|signal| signal * signal).sum::<f64>() / (step * step) as f64).sqrt()
         });
-        let bright = brightness(mean);
+        let bright = luma(mean);
         [(mean[2] - bright) / 1.772, (mean[0] - bright) / 1.402]
     }
 
@@ -72,16 +72,16 @@ impl Made<'_> {
             let (x, y) = (at % self.across(), at / self.across());
             for (plane, expected) in [1, 2].into_iter().zip(self.expected(x, y)) {
                 let off = self.stored(plane, x as isize, y as isize) - expected;
-                prop_assert!(off.abs() * f64::from(self.range.difference) <= 0.52, "{off} from {expected} at {x},{y}");
+                prop_assert!(off.abs() * f64::from(self.range.chroma) <= 0.52, "{off} from {expected} at {x},{y}");
             }
         }
         for (x, y) in (0..height).flat_map(|y| (0..width).map(move |x| (x, y))) {
-            let (given, differences) = (self.pixel(x, y), [self.shown(1, x, y), self.shown(2, x, y)]);
-            let showing = |bright: f64| light(decoded([bright, differences[0], differences[1]]));
-            let (wanted, plain) = (light(given), brightness(given));
-            let written = (f64::from(self.planes[0][y * width + x]) - f64::from(self.range.black))
-                / f64::from(self.range.brightness);
-            // No further off than brightness that knows nothing of its differences, but for rounding.
+            let (given, chroma) = (self.pixel(x, y), [self.shown(1, x, y), self.shown(2, x, y)]);
+            let showing = |bright: f64| light(decoded([bright, chroma[0], chroma[1]]));
+            let (wanted, plain) = (light(given), luma(given));
+            let written =
+                (f64::from(self.planes[0][y * width + x]) - f64::from(self.range.black)) / f64::from(self.range.luma);
+            // No further off than luma that knows nothing of its chroma, but for rounding.
             let rounding = (showing(written + 0.65) - showing(written - 0.65)).abs();
             let (fitted, unfitted) = ((showing(written) - wanted).abs(), (showing(plain) - wanted).abs());
             prop_assert!(fitted <= unfitted + rounding, "{fitted} off, {unfitted} without, at {x},{y} of {given:?}");
@@ -106,7 +106,7 @@ fn by_each(raster: &Raster, halved: bool, range: Range) -> Vec<[Vec<u8>; 3]> {
 
 proptest! {
     #[test]
-    fn differences_are_of_mean_light_and_brightness_makes_up_for_them(
+    fn chroma_is_of_mean_light_and_luma_makes_up_for_it(
         width in 1u32..40, height in 1u32..6, halved in any::<bool>(), limited in any::<bool>(),
         seed in prop::collection::vec(any::<u8>(), 40 * 6 * 3),
     ) {

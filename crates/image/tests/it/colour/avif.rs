@@ -84,8 +84,8 @@ fn avif_says_its_colours_by_code_points_or_a_profile_at_three_depths() {
         let by_profile = Signalled { primaries: 2, transfer: 2, icc: Some(&adobe), ..at };
         check(by_profile, &|patch| expected(patch, &ADOBE, |value| value.powf(2.2)), "a profile");
         let halved = Signalled { layout: avif::AVIF_PIXEL_FORMAT_YUV420, ..at };
-        check(halved, &as_srgb, "half-size colour");
-        check(Signalled { range: limited, ..halved }, &as_srgb, "half-size colour in the limited range");
+        check(halved, &as_srgb, "4:2:0 chroma");
+        check(Signalled { range: limited, ..halved }, &as_srgb, "4:2:0 chroma in the limited range");
         let across = Signalled { layout: avif::AVIF_PIXEL_FORMAT_YUV422, ..at };
         check(across, &as_srgb, "colour at half the width");
         let gray = Signalled { layout: avif::AVIF_PIXEL_FORMAT_YUV400, ..at };

@@ -68,9 +68,9 @@ fn as_srgb(patch: [f64; 3]) -> [u8; 3] {
 }
 
 /// Six patches side by side, eight pixels each, as samples of `most` from `value`.
-fn strip(most: f64) -> Vec<u16> {
+fn strip(max: f64) -> Vec<u16> {
     let line: Vec<u16> =
-        PATCHES.iter().flat_map(|patch| patch.map(|value| (value * most).round() as u16).repeat(8)).collect();
+        PATCHES.iter().flat_map(|patch| patch.map(|value| (value * max).round() as u16).repeat(8)).collect();
     line.repeat(8)
 }
 

@@ -200,14 +200,14 @@ fn gridded(from: &mut Translation<'_>, to: &mut taffy::Style) {
     to.grid_row = from.line("grid-row").unwrap_or_default();
 }
 
-/// The most rows and columns of named areas; nobody writes so many.
-const MOST_NAMED: usize = 100;
+/// Maximum rows and columns of named areas; longer lists are ignored.
+const MAX_NAMED: usize = 100;
 
 /// Named areas (CSS Grid 2, 7.3): a string for each row, a name or a dot for each column.
 fn areas(template: &str) -> Option<GridTemplateAreas<String>> {
     let rows: Vec<Vec<&str>> =
         template.split(['"', '\'']).skip(1).step_by(2).map(|row| row.split_whitespace().collect()).collect();
-    if rows.len() > MOST_NAMED || rows.iter().any(|row| row.len() > MOST_NAMED) {
+    if rows.len() > MAX_NAMED || rows.iter().any(|row| row.len() > MAX_NAMED) {
         return None;
     }
     let mut areas: Vec<GridTemplateArea<String>> = Vec::new();

@@ -24,7 +24,7 @@ use crate::{
 
 /// Elements in elements beyond this are laid out nowhere: every level takes room on the stack, and no page for people
 /// has so many.
-const MOST_DEEP: usize = 128;
+const MAX_DEPTH: usize = 128;
 
 /// What is inherited.
 #[derive(Clone, Copy)]
@@ -38,7 +38,7 @@ impl Around {
     const PAGE: Self = Self { font: 16.0, line: 1.2, depth: 0 };
 
     fn is_too_deep(self) -> bool {
-        self.depth > MOST_DEEP
+        self.depth > MAX_DEPTH
     }
 }
 

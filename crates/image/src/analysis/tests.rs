@@ -21,8 +21,8 @@ fn a_miniature_is_small_and_looks_alike_and_the_fullest_colour_is_told() {
         let kite = (x as i32 - 130).abs() + (y as i32 - 40).abs() < 24;
         if kite { [210, 40, 40] } else { [120 + (y / 2) as u8, 170, 220] }
     });
-    let looks = looks_of(&sky);
-    let address = looks.soft.expect("an opaque picture has one");
+    let analysis = analyse_small(&sky);
+    let address = analysis.soft.expect("an opaque picture has one");
     assert!(address.len() < 400 && address.starts_with("data:image/webp;base64,"), "{}", address.len());
     let file = base64::Engine::decode(&base64::engine::general_purpose::STANDARD, &address[23..]).expect("base64");
     let facts = probe(&file, Limits::default()).expect("a picture");
@@ -34,9 +34,9 @@ fn a_miniature_is_small_and_looks_alike_and_the_fullest_colour_is_told() {
     for channel in 0..3 {
         assert!((mean(&tiny, channel) - mean(&sky, channel)).abs() < 8.0, "channel {channel}");
     }
-    assert!(looks.dominant[2] > 200 && looks.dominant[0] < 190, "{:?}", looks.dominant);
+    assert!(analysis.dominant[2] > 200 && analysis.dominant[0] < 190, "{:?}", analysis.dominant);
     let clear = Raster::filled(Size::new(60, 40), [200, 30, 30, 90], true);
-    assert_eq!(looks_of(&clear).soft, None);
+    assert_eq!(analyse_small(&clear).soft, None);
 }
 
 #[test]
@@ -49,7 +49,7 @@ fn uniform_borders_are_found_to_the_pixel_in_any_orientation() {
         let encoding = if format == Format::Png { Encoding::Lossless } else { Encoding::Lossy { setting: 100.0 } };
         let file = encode(&framed, format, encoding).expect("encoded");
         let facts = probe(&file, Limits::default()).expect("a picture");
-        let kept = content(&file, &facts, Limits::DEFAULT).expect("decoded");
+        let kept = find_trim_box(&file, &facts, Limits::DEFAULT).expect("decoded");
         // A lossy format's edges ring by a pixel.
         let slack = if format == Format::Png { 0.0 } else { 1.0 };
         let is = |kept: kivet_recipe::Rect, edges: [f64; 4]| {
@@ -62,11 +62,11 @@ fn uniform_borders_are_found_to_the_pixel_in_any_orientation() {
             size: Size::new(60, 90),
             ..facts
         };
-        let kept = content(&file, &turned, Limits::DEFAULT).expect("decoded");
+        let kept = find_trim_box(&file, &turned, Limits::DEFAULT).expect("decoded");
         is(kept, [9.0, 12.0, 53.0, 70.0]);
     }
     let plain = encode(&Raster::filled(Size::new(9, 9), [1, 2, 3, 255], false), Format::Png, Encoding::Lossless)
         .expect("encoded");
     let facts = Facts::plain(Format::Png, Size::new(9, 9), Kind::Flat);
-    assert_eq!(content(&plain, &facts, Limits::DEFAULT).expect("decoded"), kivet_recipe::Rect::whole(facts.size));
+    assert_eq!(find_trim_box(&plain, &facts, Limits::DEFAULT).expect("decoded"), kivet_recipe::Rect::whole(facts.size));
 }

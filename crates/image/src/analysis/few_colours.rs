@@ -39,7 +39,7 @@ pub fn few_colours(bytes: &[u8], facts: &Facts, limits: Limits) -> Result<bool, 
         source.next_row(&mut row)?;
         tally.add(&row);
     }
-    Ok(tally.into_verdict())
+    Ok(tally.decide())
 }
 
 /// How often each colour was met, and how often beside its like.
@@ -57,7 +57,7 @@ impl Default for Tally {
 impl Tally {
     fn add(&mut self, row: &[f32]) {
         let mut before: Option<&[f32]> = None;
-        // Nobody sees what is transparent.
+        // Transparent pixels do not count.
         for pixel in row.chunks_exact(4).filter(|pixel| pixel[3] > 0.02) {
             let (count, alike) = &mut self.bins[bin(pixel)];
             *count += 1;
@@ -66,14 +66,14 @@ impl Tally {
         }
     }
 
-    fn into_verdict(mut self) -> bool {
+    fn decide(mut self) -> bool {
         self.bins.sort_unstable_by(|a, b| b.cmp(a));
         let holds = |bins: &[(u64, u64)], covered: f64, alike: f64| {
             let pixels: u64 = bins.iter().map(|(count, _)| count).sum();
-            let most: u64 = bins.iter().take(COLOURS).map(|(count, _)| count).sum();
+            let max: u64 = bins.iter().take(COLOURS).map(|(count, _)| count).sum();
             let same: u64 = bins.iter().map(|(_, alike)| alike).sum();
             let share = |part: u64| part as f64 / pixels.max(1) as f64;
-            share(most) >= covered && share(same) >= alike
+            share(max) >= covered && share(same) >= alike
         };
         holds(&self.bins, COVERED, ALIKE) && holds(&self.bins[1..], COVERED_ON_GROUND, ALIKE_ON_GROUND)
     }

@@ -6,19 +6,19 @@ use utoipa::ToSchema;
 /// Finished markup.
 #[derive(Debug, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-pub struct MarkupAnswer {
+pub struct MarkupResponse {
     /// The element.
     pub html: String,
     /// What it offers, smallest first.
-    pub ladder: Vec<RungAnswer>,
-    /// What somebody still has to decide.
+    pub ladder: Vec<LadderStepResponse>,
+    /// What a person still has to decide.
     pub notes: Vec<String>,
 }
 
 /// One candidate of the `srcset`.
 #[derive(Debug, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-pub struct RungAnswer {
+pub struct LadderStepResponse {
     /// The recipe.
     pub recipe: String,
     /// Pixels across that come out.

@@ -1,14 +1,14 @@
-//! What a look at a picture's pixels tells: where attention lies, its colour, a miniature, its borders.
+//! What an analysis of a picture's pixels tells: where attention lies, its colour, a miniature, its borders.
 
-mod borders;
 mod few_colours;
 mod soft;
 mod subject;
+mod trim_box;
 
-use kivet_recipe::{Facts, Gamut, Looks, Recipe, Size, Subject, plan};
+use kivet_recipe::{Analysis, Facts, Gamut, Recipe, Size, Subject, plan};
 
-pub use borders::content;
 pub use few_colours::few_colours;
+pub use trim_box::find_trim_box;
 
 use crate::{
     Fonts, ImageError, Limits, Raster,
@@ -19,28 +19,28 @@ use crate::{
 /// The longer side of the picture looked at.
 const LOOKED_AT: u32 = 192;
 
-/// Looks at a picture.
+/// Analyses a picture.
 ///
 /// # Errors
 /// If it cannot be decoded, or not within the limits.
-pub fn look(bytes: &[u8], facts: &Facts, limits: Limits) -> Result<Looks, ImageError> {
+pub fn analyse(bytes: &[u8], facts: &Facts, limits: Limits) -> Result<Analysis, ImageError> {
     let raster = draw_plan(bytes, facts, &plan_within(LOOKED_AT, facts), None, &Fonts::default(), limits)?;
-    Ok(looks_of(&raster))
+    Ok(analyse_small(&raster))
 }
 
-/// Looks at a picture through a smaller version of it, which is not turned upright yet.
-pub(crate) fn look_through(stored: &Raster, facts: &Facts) -> Result<Looks, ImageError> {
+/// Analyses a picture through a smaller version of it, which is not turned upright yet.
+pub(crate) fn analyse_stored(stored: &Raster, facts: &Facts) -> Result<Analysis, ImageError> {
     let scaled =
         Facts { size: facts.orientation.apply(stored.size()), ..Facts::plain(facts.format, stored.size(), facts.kind) };
     let plan = plan_within(LOOKED_AT, &scaled);
     // The plan is for the upright picture; the pixels are stored ones, turned after they are drawn.
     let small = crate::redraw_turned(stored, &plan, facts.orientation)?;
-    Ok(looks_of(&small))
+    Ok(analyse_small(&small))
 }
 
 /// What a small, upright picture shows. `look` for pixels that are at hand already.
-pub fn looks_of(small: &Raster) -> Looks {
-    Looks { subject: subject::find(small), dominant: dominant(small), soft: soft::address(small) }
+pub fn analyse_small(small: &Raster) -> Analysis {
+    Analysis { subject: subject::find(small), dominant: dominant(small), soft: soft::address(small) }
 }
 
 /// The whole upright picture within a square of `side`.

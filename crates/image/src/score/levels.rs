@@ -10,23 +10,23 @@ use crate::{
 };
 
 /// The most levels there are.
-pub(super) const MOST_LEVELS: usize = 6;
+pub(super) const MAX_LEVELS: usize = 6;
 
 /// A picture is mirrored at its edges until it has so many pixels a side, and halved no further below it.
-const LEAST: u32 = 8;
+const MIN: u32 = 8;
 
 /// One level: three planes of `size`.
 pub(super) struct Level {
     pub(super) size: Size,
-    /// X (red against green), Y (brightness), B (blue), in this order.
+    /// X (red against green), Y (luma), B (blue), in this order.
     pub(super) planes: [Vec<f32>; 3],
 }
 
 /// How many levels a picture of `size` has: a level is made while the one before it has eight pixels a side.
 pub(super) fn count(size: Size) -> usize {
-    let mut side = size.width.min(size.height).max(LEAST);
+    let mut side = size.width.min(size.height).max(MIN);
     let mut count = 1;
-    while count < MOST_LEVELS && side >= LEAST {
+    while count < MAX_LEVELS && side >= MIN {
         count += 1;
         side = side.div_ceil(2);
     }
@@ -65,14 +65,14 @@ impl Level {
         self.planes.each_mut().map(|plane| &mut plane[y as usize * width..][..width])
     }
 
-    /// Linear light of a raster, transparent parts before a gray of `behind`, encoded; mirrored where it is too small.
+    /// Linear light of a raster, transparent tiles before a gray of `behind`, encoded; mirrored where it is too small.
     pub(super) fn linear(raster: &Raster, behind: f32) -> Self {
         let own = raster.size();
-        let mut level = Self::black(Size::new(own.width.max(LEAST), own.height.max(LEAST)));
+        let mut level = Self::black(Size::new(own.width.max(MIN), own.height.max(MIN)));
         for y in 0..level.size.height {
             let row = &raster.bytes()[mirrored(y, own.height) * raster.stride()..][..raster.stride()];
             let out = level.row_mut(y);
-            if !raster.has_alpha() && own.width >= LEAST {
+            if !raster.has_alpha() && own.width >= MIN {
                 opaque(row, out);
                 continue;
             }
@@ -92,7 +92,7 @@ impl Level {
     /// Those of the source.
     pub(super) fn read(source: &mut dyn RowSource) -> Result<Option<Self>, ImageError> {
         let size = source.size();
-        if size.width.min(size.height) < LEAST {
+        if size.width.min(size.height) < MIN {
             return Ok(None);
         }
         let mut level = Self::black(size);

@@ -1,6 +1,6 @@
 //! A choice and its reasons as JSON.
 
-use kivet_recipe::{Basis, Candidate, Choice, Encoding, Format, Lowered, Reason, Request, Rung, WidthFrom};
+use kivet_recipe::{Basis, Candidate, Choice, Encoding, Format, LadderStep, Lowered, Reason, Request, WidthFrom};
 use kivet_store::{Blob, Stage};
 use serde::{Deserialize, Serialize};
 
@@ -12,7 +12,7 @@ use crate::{
 /// What a request would get, and why.
 #[derive(Clone, Debug, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
-pub struct WhyAnswer {
+pub struct WhyResponse {
     /// The address of the picture.
     pub address: String,
     /// The recipe in its canonical form.
@@ -28,12 +28,12 @@ pub struct WhyAnswer {
     /// Pixels across and down.
     pub size: [u32; 2],
     /// What was asked for, if that was larger than the original can give.
-    pub held_back_from: Option<[u32; 2]>,
+    pub requested_size: Option<[u32; 2]>,
     /// The region kept of the upright original: left, top, width, height.
     pub crop: [f64; 4],
-    /// The fidelity aimed at; absent for exact renditions.
+    /// The fidelity aimed at; absent for lossless renditions.
     pub target: Option<u8>,
-    /// What took points off the target, in words.
+    /// What lowered the target, in words.
     pub lowered: Vec<String>,
     /// The format that is sent.
     pub format: String,
@@ -46,7 +46,7 @@ pub struct WhyAnswer {
     /// Every format that could have been sent, the best first.
     pub candidates: Vec<CandidateSeen>,
     /// The widths considered, with what each would take.
-    pub widths: Vec<WidthAnswer>,
+    pub widths: Vec<WidthResponse>,
     /// The request headers that can change the answer, as `Vary` names them.
     pub vary: String,
     /// True if the answer is for this viewer alone.
@@ -101,7 +101,7 @@ pub struct CandidateSeen {
     pub encoding: String,
     /// Bytes expected of it.
     pub predicted_bytes: u64,
-    /// Likeness expected of it; absent where it is exact.
+    /// Score expected of it; absent where it is lossless.
     pub predicted_fidelity: Option<f32>,
     /// What both rest on: `prior`, `curve` or `corrected`.
     pub basis: String,
@@ -110,7 +110,7 @@ pub struct CandidateSeen {
 /// One width of the ladder.
 #[derive(Clone, Debug, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
-pub struct WidthAnswer {
+pub struct WidthResponse {
     /// Pixels across.
     pub width: u32,
     /// Pixels down.
@@ -133,16 +133,16 @@ pub struct ReadyRendition {
     pub bytes: u64,
     /// Its entity tag.
     pub etag: String,
-    /// Its likeness, once it was scored.
+    /// Its score, once it was scored.
     pub fidelity: Option<f32>,
 }
 
-impl WhyAnswer {
+impl WhyResponse {
     pub(super) fn new(
         asked: &Asked,
         job: &Job,
         ready: Option<&Blob>,
-        widths: Vec<WidthAnswer>,
+        widths: Vec<WidthResponse>,
         vary: Vary,
         version: String,
     ) -> Self {
@@ -164,7 +164,7 @@ impl WhyAnswer {
             request: RequestSeen::of(request),
             width_from: width_from(choice.width),
             size: [choice.plan.size.width, choice.plan.size.height],
-            held_back_from: choice.plan.held_back_from.map(|size| [size.width, size.height]),
+            requested_size: choice.plan.requested_size.map(|size| [size.width, size.height]),
             crop: [choice.plan.crop.x, choice.plan.crop.y, choice.plan.crop.width, choice.plan.crop.height],
             target: choice.target.map(|target| target.get()),
             lowered: choice.lowered.iter().map(lowered).collect(),
@@ -213,12 +213,12 @@ impl CandidateSeen {
     }
 }
 
-impl WidthAnswer {
-    pub(super) fn new(rung: &Rung, at: &Choice, chosen: bool) -> Self {
+impl WidthResponse {
+    pub(super) fn new(step: &LadderStep, at: &Choice, chosen: bool) -> Self {
         let best = at.candidates.iter().find(|candidate| candidate.format == at.format);
         Self {
-            width: rung.size.width,
-            height: rung.size.height,
+            width: step.size.width,
+            height: step.size.height,
             format: at.format.to_string(),
             predicted_bytes: best.map_or(0, |best| best.predicted_bytes),
             chosen,
@@ -228,12 +228,12 @@ impl WidthAnswer {
 
 impl ReadyRendition {
     fn of(blob: &Blob) -> Self {
-        let detail = if blob.head.stage == Stage::Final { "final" } else { "first" };
+        let detail = if blob.header.stage == Stage::Final { "final" } else { "first" };
         Self {
             detail: detail.to_owned(),
             bytes: blob.bytes.len() as u64,
-            etag: blob.head.etag.clone(),
-            fidelity: blob.head.fidelity,
+            etag: blob.header.etag.clone(),
+            fidelity: blob.header.fidelity,
         }
     }
 }
@@ -247,14 +247,14 @@ fn width_from(width: WidthFrom) -> String {
     match width {
         WidthFrom::Recipe => "the recipe settles it".to_owned(),
         WidthFrom::Hints { shown, step } => format!("the hints say {shown} pixels at most; {step} is the next step"),
-        WidthFrom::Original => "nobody says; all that the original has".to_owned(),
+        WidthFrom::Original => "neither the recipe nor the hints settle it: the original's own width".to_owned(),
     }
 }
 
 fn lowered(lowered: &Lowered) -> String {
     match lowered {
-        Lowered::Density { points } => format!("{points} points less for the density"),
-        Lowered::SaveData { points } => format!("{points} points less for Save-Data"),
+        Lowered::Density { amount } => format!("{amount} less for the density"),
+        Lowered::SaveData { amount } => format!("{amount} less for Save-Data"),
     }
 }
 
@@ -263,7 +263,7 @@ fn because(choice: &Choice) -> String {
     match reason {
         Reason::Named => format!("the recipe names {format}"),
         Reason::FewestBytes if choice.encoding == Encoding::Lossless => {
-            format!("{format} is expected to hold it exactly in the fewest bytes of what is accepted")
+            format!("{format} is expected to hold it losslessly in the fewest bytes of what is accepted")
         }
         Reason::FewestBytes => format!("{format} is expected to need the fewest bytes of what is accepted"),
         Reason::Preferred => {

@@ -1,4 +1,4 @@
-//! Moving pictures: timing, loops and disposal survive, and `still` is the first frame.
+//! Animated pictures: timing, loops and disposal survive, and `still` is the first frame.
 
 use gif::{DisposalMethod, Encoder, Frame, Repeat};
 use kivet_image::{Limits, draw, probe};
@@ -32,7 +32,7 @@ fn gif() -> Vec<u8> {
 /// Colour at a point, or nothing where it is clear.
 type Seen = Option<[u8; 3]>;
 
-/// Frames of a moving GIF by another decoder than the engine's: how often shown, how long each, and what is seen left and
+/// Frames of an animated GIF by another decoder than the engine's: how often shown, how long each, and what is seen left and
 /// right. A WebP is brought to GIF first, by the decoder of its own library.
 fn frames(file: &[u8], format: Format) -> (u32, Vec<(u32, Seen, Seen)>) {
     use image::AnimationDecoder;
@@ -42,7 +42,7 @@ fn frames(file: &[u8], format: Format) -> (u32, Vec<(u32, Seen, Seen)>) {
         (pixel[3] > 127).then_some([pixel[0], pixel[1], pixel[2]])
     };
     let decoder = image::codecs::gif::GifDecoder::new(std::io::Cursor::new(&brought)).expect("a GIF");
-    let plays = match decoder.loop_count() {
+    let loop_count = match decoder.loop_count() {
         image::metadata::LoopCount::Infinite => 0,
         image::metadata::LoopCount::Finite(times) => times.get() + 1,
     };
@@ -55,7 +55,7 @@ fn frames(file: &[u8], format: Format) -> (u32, Vec<(u32, Seen, Seen)>) {
             (numerator / denominator, seen(buffer, buffer.width() / 4), seen(buffer, buffer.width() * 3 / 4))
         })
         .collect();
-    (plays, frames)
+    (loop_count, frames)
 }
 
 fn near(seen: Seen, expected: Seen) -> bool {
@@ -70,7 +70,7 @@ fn near(seen: Seen, expected: Seen) -> bool {
 fn a_gif_keeps_its_timing_loops_and_disposal_as_webp_and_as_gif() {
     let original = gif();
     let facts = probe(&original, Limits::default()).expect("a picture");
-    assert!(facts.motion && facts.size == Size::new(40, 20));
+    assert!(facts.animated && facts.size == Size::new(40, 20));
     let expected: [(u32, Seen, Seen); 4] = [
         (100, Some(RED), Some(RED)),
         (250, Some(GREEN), Some(RED)),
@@ -81,8 +81,8 @@ fn a_gif_keeps_its_timing_loops_and_disposal_as_webp_and_as_gif() {
     for (recipe, format) in [("20w", Format::Webp), ("20w_as-gif", Format::Gif), ("40w_blur-1_as-webp", Format::Webp)] {
         let made = rendered(&original, recipe);
         assert_eq!(made.format, format);
-        let (plays, seen) = frames(&made.bytes, format);
-        assert_eq!((plays, seen.len()), (3, 4), "{recipe}");
+        let (loop_count, seen) = frames(&made.bytes, format);
+        assert_eq!((loop_count, seen.len()), (3, 4), "{recipe}");
         for (i, ((ms, left, right), (expected_ms, expected_left, expected_right))) in
             seen.into_iter().zip(expected).enumerate()
         {
@@ -100,7 +100,7 @@ fn still_and_formats_that_stand_give_the_first_frame() {
     for recipe in ["20w_still", "20w_as-png", "20w_as-jpeg", "20w_as-avif", "20w_as-gif_still"] {
         let made = rendered(&gif(), recipe);
         let facts = probe(&made.bytes, Limits::default()).expect("a picture");
-        assert!(!facts.motion, "{recipe}");
+        assert!(!facts.animated, "{recipe}");
         let drawn = draw(&made.bytes, &facts, &plan_for(&Recipe::default(), &facts), None).expect("drawn");
         assert!(
             drawn.bytes()[..3].iter().zip(RED).all(|(got, red)| got.abs_diff(red) <= 12),
@@ -126,8 +126,8 @@ fn an_apng_and_a_moving_webp_move_too() {
     assert_eq!(webp.format, Format::Webp);
     let again = rendered(&webp.bytes, "8w_as-gif");
     for (file, format) in [(&webp.bytes, Format::Webp), (&again.bytes, Format::Gif)] {
-        let (plays, seen) = frames(file, format);
-        assert_eq!(plays, 0);
+        let (loop_count, seen) = frames(file, format);
+        assert_eq!(loop_count, 0);
         let colours: Vec<_> = seen.iter().map(|(ms, left, _)| (*ms, *left)).collect();
         for ((ms, left), colour) in colours.into_iter().zip([RED, GREEN, BLUE]) {
             assert!(ms == 150 && near(left, Some(colour)), "{format}: {ms} ms, {left:?}");

@@ -66,12 +66,12 @@ fn grid(weights: &[f32], width: usize, height: usize) -> Subject {
             sums.mean(x * width / columns, y * height / rows, (x + 1) * width / columns, (y + 1) * height / rows)
         })
         .collect();
-    let most = means.iter().copied().fold(0.0, f32::max);
-    if most <= 1e-4 {
+    let max = means.iter().copied().fold(0.0, f32::max);
+    if max <= 1e-4 {
         return no_subject();
     }
     means.iter_mut().for_each(|mean| {
-        let above = ((*mean / most - GROUND) / (1.0 - GROUND)).max(0.0);
+        let above = ((*mean / max - GROUND) / (1.0 - GROUND)).max(0.0);
         *mean = above * above;
     });
     let weights = means.into_iter().map(|mean| (mean * 255.0).round() as u8).collect();
@@ -137,7 +137,7 @@ impl Picture {
             let far = near * 4;
             for (at, value) in cue.iter_mut().enumerate() {
                 let (x, y) = (at % self.width, at / self.width);
-                let mean = |reach: usize| [0, 1, 2].map(|channel: usize| planes[channel].around(x, y, reach));
+                let mean = |radius: usize| [0, 1, 2].map(|channel: usize| planes[channel].around(x, y, radius));
                 *value += distance(&mean(near), &mean(far));
             }
         }
@@ -188,9 +188,9 @@ impl Picture {
     /// Means over small neighbourhoods.
     fn soften(&self, cue: &mut [f32]) {
         let sums = Integral::of(cue, self.width, self.height);
-        let reach = (self.width.min(self.height) / 40).max(1);
+        let radius = (self.width.min(self.height) / 40).max(1);
         for (at, value) in cue.iter_mut().enumerate() {
-            *value = sums.around(at % self.width, at / self.width, reach);
+            *value = sums.around(at % self.width, at / self.width, radius);
         }
     }
 }
@@ -235,8 +235,8 @@ fn stretched(mut cue: Vec<f32>) -> Vec<f32> {
     let mut sorted = cue.clone();
     let high = sorted.len() * 99 / 100;
     sorted.select_nth_unstable_by(high, f32::total_cmp);
-    let most = sorted[high].max(0.02);
-    cue.iter_mut().for_each(|value| *value = (*value / most).clamp(0.0, 1.0));
+    let max = sorted[high].max(0.02);
+    cue.iter_mut().for_each(|value| *value = (*value / max).clamp(0.0, 1.0));
     cue
 }
 
@@ -270,8 +270,8 @@ impl Integral {
     }
 
     /// The mean of the square that reaches so far around a point, cut at the edges.
-    fn around(&self, x: usize, y: usize, reach: usize) -> f32 {
-        let end = |at: usize, length: usize| (at + reach + 1).min(length);
-        self.mean(x.saturating_sub(reach), y.saturating_sub(reach), end(x, self.width), end(y, self.height))
+    fn around(&self, x: usize, y: usize, radius: usize) -> f32 {
+        let end = |at: usize, length: usize| (at + radius + 1).min(length);
+        self.mean(x.saturating_sub(radius), y.saturating_sub(radius), end(x, self.width), end(y, self.height))
     }
 }

@@ -13,12 +13,12 @@ pub struct CheckedPage {
     /// Its address or path.
     pub page: String,
     /// Its checks.
-    pub history: Vec<CheckAnswer>,
+    pub history: Vec<CheckResponse>,
 }
 
 /// One check of a page.
 #[derive(Debug, Serialize, Deserialize, ToSchema)]
-pub struct CheckAnswer {
+pub struct CheckResponse {
     /// Its number.
     pub id: i64,
     /// When, in seconds since 1970.
@@ -67,7 +67,7 @@ impl DeviceMeasures {
     }
 }
 
-impl CheckAnswer {
+impl CheckResponse {
     fn of(record: CheckRecord) -> Result<Self, Problem> {
         let CheckRecord { id, page: _, at, mode, findings, measures } = record;
         let devices = serde_json::from_str(&measures).map_err(|error| Problem::internal(&error))?;
@@ -82,7 +82,7 @@ pub(super) fn by_page(records: Vec<CheckRecord>) -> Result<Vec<CheckedPage>, Pro
         let at = pages.iter().position(|known| known.page == record.page);
         let mut page =
             at.map_or_else(|| CheckedPage { page: record.page.clone(), history: Vec::new() }, |at| pages.remove(at));
-        page.history.push(CheckAnswer::of(record)?);
+        page.history.push(CheckResponse::of(record)?);
         pages.push(page);
     }
     pages.reverse();

@@ -7,7 +7,7 @@ use utoipa::ToSchema;
 /// A recipe that can be followed, taken apart.
 #[derive(Debug, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-pub struct RecipeAnswer {
+pub struct RecipeResponse {
     /// The canonical form.
     pub canonical: String,
     /// Its clauses.
@@ -55,15 +55,15 @@ pub struct Outcome {
     /// The region kept, in pixels of the upright original: left, top, width, height.
     pub crop: [f64; 4],
     /// What was asked for, width and height, if it was larger than the original can give.
-    pub held_back_from: Option<[u32; 2]>,
+    pub requested_size: Option<[u32; 2]>,
     /// Every format that could be sent, fewest expected bytes first.
-    pub candidates: Vec<CandidateAnswer>,
+    pub candidates: Vec<CandidateResponse>,
 }
 
 /// One format that could be sent.
 #[derive(Debug, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-pub struct CandidateAnswer {
+pub struct CandidateResponse {
     /// The format.
     pub format: String,
     /// How it would be written, in words.
@@ -72,7 +72,7 @@ pub struct CandidateAnswer {
     pub predicted_bytes: u64,
 }
 
-impl RecipeAnswer {
+impl RecipeResponse {
     /// A recipe, and what comes of it where an original was named.
     pub fn new(recipe: &Recipe, choice: Option<&Choice>) -> Self {
         Self { canonical: recipe.to_string(), clauses: Clauses::of(recipe), outcome: choice.map(Outcome::of) }
@@ -133,8 +133,8 @@ impl Clauses {
 
 impl Outcome {
     fn of(choice: &Choice) -> Self {
-        let Plan { crop, size, held_back_from, .. } = &choice.plan;
-        let answer = |candidate: &Candidate| CandidateAnswer {
+        let Plan { crop, size, requested_size, .. } = &choice.plan;
+        let answer = |candidate: &Candidate| CandidateResponse {
             format: candidate.format.name().to_owned(),
             encoding: candidate.encoding.to_string(),
             predicted_bytes: candidate.predicted_bytes,
@@ -143,7 +143,7 @@ impl Outcome {
             width: size.width,
             height: size.height,
             crop: [crop.x, crop.y, crop.width, crop.height],
-            held_back_from: held_back_from.map(|Size { width, height }| [width, height]),
+            requested_size: requested_size.map(|Size { width, height }| [width, height]),
             candidates: choice.candidates.iter().map(answer).collect(),
         }
     }

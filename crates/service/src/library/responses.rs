@@ -15,7 +15,7 @@ pub struct LibraryPage {
     /// The shelf these are of.
     pub shelf: String,
     /// The originals.
-    pub originals: Vec<OriginalAnswer>,
+    pub originals: Vec<OriginalResponse>,
     /// Ask with `after` set to this for the next ones; absent at the end.
     pub next: Option<String>,
 }
@@ -23,13 +23,13 @@ pub struct LibraryPage {
 /// One original.
 #[derive(Debug, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-pub struct OriginalAnswer {
+pub struct OriginalResponse {
     /// `shelf/path`, as people write it.
     pub id: String,
     /// `shelf/path`, as it stands in an address.
     pub address: String,
     /// Its facts; absent if it cannot be used.
-    pub facts: Option<FactsAnswer>,
+    pub facts: Option<FactsResponse>,
     /// Why it cannot be used.
     pub problem: Option<String>,
 }
@@ -37,7 +37,7 @@ pub struct OriginalAnswer {
 /// What is known of an original.
 #[derive(Debug, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
-pub struct FactsAnswer {
+pub struct FactsResponse {
     /// Its format's name.
     pub format: String,
     /// Bytes of the file.
@@ -51,7 +51,7 @@ pub struct FactsAnswer {
     /// True if any pixel may be transparent.
     pub alpha: bool,
     /// True if it moves.
-    pub motion: bool,
+    pub animated: bool,
     /// `photo` or `flat`.
     pub kind: String,
     /// The name of its colour profile.
@@ -62,7 +62,7 @@ pub struct FactsAnswer {
     pub wide: bool,
     /// True if the file ends before its picture does.
     pub truncated: bool,
-    /// The point somebody marked as what matters, in percents across and down.
+    /// The focal point, in percents across and down.
     pub focus: Option<[u8; 2]>,
     /// The colour there is most of, as `#rrggbb`; absent until the picture was looked at.
     pub dominant: Option<String>,
@@ -71,7 +71,7 @@ pub struct FactsAnswer {
     pub soft: Option<String>,
 }
 
-impl FactsAnswer {
+impl FactsResponse {
     /// The facts of an original.
     pub fn of(original: &Original) -> Self {
         let Facts {
@@ -79,15 +79,15 @@ impl FactsAnswer {
             size,
             orientation,
             alpha,
-            motion,
+            animated,
             kind,
             profile,
             depth,
             wide,
             truncated,
             focus,
-            looks,
-            content: _,
+            analysis,
+            trim_box: _,
             detail: _,
         } = original.facts();
         let hex = |[r, g, b]: [u8; 3]| format!("#{r:02x}{g:02x}{b:02x}");
@@ -98,7 +98,7 @@ impl FactsAnswer {
             height: size.height,
             orientation: orientation.to_exif(),
             alpha: *alpha,
-            motion: *motion,
+            animated: *animated,
             kind: match kind {
                 kivet_recipe::Kind::Photo => "photo",
                 kivet_recipe::Kind::Flat => "flat",
@@ -109,8 +109,8 @@ impl FactsAnswer {
             wide: *wide,
             truncated: *truncated,
             focus: focus.map(|focus| focus.percents().into()),
-            dominant: looks.as_ref().map(|looks| hex(looks.dominant)),
-            soft: looks.as_ref().and_then(|looks| looks.soft.clone()),
+            dominant: analysis.as_ref().map(|analysis| hex(analysis.dominant)),
+            soft: analysis.as_ref().and_then(|analysis| analysis.soft.clone()),
         }
     }
 }

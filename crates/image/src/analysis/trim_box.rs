@@ -11,7 +11,7 @@ const NOISE: f32 = 0.06;
 ///
 /// # Errors
 /// If it cannot be decoded, or not within the limits.
-pub fn content(bytes: &[u8], facts: &Facts, limits: Limits) -> Result<Rect, ImageError> {
+pub fn find_trim_box(bytes: &[u8], facts: &Facts, limits: Limits) -> Result<Rect, ImageError> {
     let mut source = decode::open(bytes, facts, Reading { limits, ..Reading::WHOLE })?;
     let Size { width, height } = source.size();
     let mut row = vec![0.0; width as usize * 4];

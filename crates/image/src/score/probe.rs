@@ -1,71 +1,71 @@
-//! Curves of encoders, measured on small renditions or parts of larger ones.
+//! Curves of encoders, measured on small renditions or tiles of larger ones.
 
 use kivet_recipe::{Curve, Effort, Encoding, Format, Gamut, Sample, Scale, Size};
 
-use super::{Ideal, Sheet};
+use super::{Reference, Tiles};
 use crate::{ImageError, Raster, Writing, write};
 
-/// The parts of a probe at the larger scale.
-const PARTS: Sheet = Sheet { part: Size::new(480, 144), across: 1, down: 3 };
+/// The tiles of a probe at the larger scale.
+const TILES: Tiles = Tiles { tile: Size::new(480, 144), across: 1, down: 3 };
 
 /// A picture on which encoders are measured.
 pub struct Probe {
     raster: Raster,
     scale: Scale,
-    ideal: Ideal,
+    reference: Reference,
 }
 
 impl Probe {
-    /// The longer sides, in pixels, of the renditions probes are made of: the first is taken whole, of the other parts.
+    /// The longer sides, in pixels, of the renditions probes are made of: the first is taken whole, of the other tiles.
     pub const SIDES: [u32; 2] = [320, 1000];
 
     /// All of a small rendition drawn at `scale`.
     pub fn whole(raster: Raster, scale: Scale) -> Self {
-        let ideal = Ideal::new(&raster, Gamut::Srgb);
-        Self { raster, scale, ideal }
+        let reference = Reference::new(&raster, Gamut::Srgb);
+        Self { raster, scale, reference }
     }
 
-    /// Parts of a larger one.
-    pub fn parts(raster: &Raster, scale: Scale) -> Self {
-        Self::whole(PARTS.of(raster), scale)
+    /// Tiles of a larger one.
+    pub fn tiled(raster: &Raster, scale: Scale) -> Self {
+        Self::whole(TILES.of(raster), scale)
     }
 
-    /// The curve of `format`: its lossy form at a few settings in a hurry and at some of them at best, and the bytes of its exact
-    /// form if `exact`.
+    /// The curve of `format`: its lossy form at a few settings with the fast preset and at some of them with the slow preset, and the bytes of its lossless
+    /// form if `lossless`.
     ///
     /// # Errors
     /// If it cannot be encoded or scored.
-    pub fn curve(&self, format: Format, exact: bool) -> Result<Curve, ImageError> {
+    pub fn curve(&self, format: Format, lossless: bool) -> Result<Curve, ImageError> {
         let mut samples = Vec::new();
         for setting in settings(format) {
             samples.push(self.sample(format, *setting, Effort::Fast)?);
         }
-        let exact = match (exact, format) {
+        let lossless = match (lossless, format) {
             (true, Format::Jxl | Format::Webp | Format::Png) => {
                 let file = crate::encode(&self.raster, format, Encoding::Lossless)?;
                 Some(crate::sample(&self.raster, format, 0.0, 0.0, file.len()).bytes)
             }
             _ => None,
         };
-        let mut curve = Curve { scale: self.scale, samples, at_best: Vec::new(), exact };
-        for setting in at_best(format) {
-            curve.at_best.push(self.sample(format, *setting, Effort::Best)?);
+        let mut curve = Curve { scale: self.scale, samples, slow_samples: Vec::new(), lossless };
+        for setting in slow_samples(format) {
+            curve.slow_samples.push(self.sample(format, *setting, Effort::Slow)?);
             if !curve.may_gain(format) {
                 break;
             }
         }
-        curve.at_best.sort_by(|a, b| a.setting.total_cmp(&b.setting));
+        curve.slow_samples.sort_by(|a, b| a.setting.total_cmp(&b.setting));
         Ok(curve)
     }
 
     fn sample(&self, format: Format, setting: f32, effort: Effort) -> Result<Sample, ImageError> {
         let writing = Writing { effort, ..Writing::new(Encoding::Lossy { setting }) };
         let file = write(&self.raster, format, &writing)?;
-        Ok(crate::sample(&self.raster, format, setting, self.ideal.likeness(&file)?, file.len()))
+        Ok(crate::sample(&self.raster, format, setting, self.reference.score(&file)?, file.len()))
     }
 }
 
-/// Where an encoder is sampled in a hurry: from the least it gives to the best it has.
+/// Where an encoder is sampled with the fast preset: from the least it gives to the best it has.
 const fn settings(format: Format) -> &'static [f32] {
     match format {
         Format::Avif => &[0.0, 24.0, 48.0, 70.0, 90.0, 95.0, 99.0],
@@ -76,9 +76,9 @@ const fn settings(format: Format) -> &'static [f32] {
     }
 }
 
-/// Where an encoder is sampled at its best: among the settings it is sampled at in a hurry, so that what lies between the two is
+/// Where an encoder is sampled with the slow preset: among the settings it is sampled at with the fast preset, so that what lies between the two is
 /// measured, not interpolated. In the order of what they tell: it ends where nothing is gained.
-const fn at_best(format: Format) -> &'static [f32] {
+const fn slow_samples(format: Format) -> &'static [f32] {
     match format {
         Format::Avif => &[70.0, 24.0, 90.0],
         Format::Jxl => &[74.0, 40.0, 14.0, 95.0],

@@ -63,7 +63,7 @@ impl SignIn {
     }
 
     /// Spends a link's code for a session's secret; `None` if the code is wrong, spent or too old.
-    pub fn spend(&self, code: &str) -> Option<String> {
+    pub fn redeem(&self, code: &str) -> Option<String> {
         let until = self.links.lock().ok()?.remove(&hash(code))?;
         if until < Instant::now() {
             return None;

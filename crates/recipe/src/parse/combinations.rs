@@ -3,7 +3,7 @@
 use crate::{Fit, Format, Quality, Recipe, RecipeError};
 
 /// Refuses clauses that contradict each other or lack a partner; `read` holds them as written, in order.
-pub(super) fn check_together(recipe: &Recipe, read: &[&str]) -> Result<(), RecipeError> {
+pub(super) fn check_combinations(recipe: &Recipe, read: &[&str]) -> Result<(), RecipeError> {
     let written = |wanted: &dyn Fn(&str) -> bool| read.iter().copied().find(|clause| wanted(clause)).unwrap_or("");
     if recipe.original && read.len() > 1 {
         let other = written(&|clause| clause != "original");
@@ -41,7 +41,7 @@ pub(super) fn check_together(recipe: &Recipe, read: &[&str]) -> Result<(), Recip
     if recipe.quality == Some(Quality::Lossless)
         && let Some(format @ (Format::Jpeg | Format::Avif | Format::Gif)) = recipe.format
     {
-        let problem = format!("cannot be written as {format} here: WebP, PNG and JPEG XL are the exact formats");
+        let problem = format!("cannot be written as {format} here: WebP, PNG and JPEG XL are the lossless formats");
         return Err(RecipeError::new("lossless", problem).nearest("lossless_as-webp"));
     }
     Ok(())

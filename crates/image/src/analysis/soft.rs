@@ -6,7 +6,7 @@ use kivet_recipe::{Encoding, Format, Recipe, Size, plan};
 use crate::{Raster, encode, redraw};
 
 /// Characters the whole address may have.
-const MOST: usize = 399;
+const MAX: usize = 399;
 
 /// Longer sides tried, the finest first.
 const SIDES: [u32; 5] = [32, 24, 16, 12, 8];
@@ -24,6 +24,6 @@ pub(super) fn address(small: &Raster) -> Option<String> {
         let tiny = redraw(&opaque, &plan(&recipe, opaque.size())).ok()?;
         let bytes = encode(&tiny, Format::Webp, Encoding::Lossy { setting: 20.0 }).ok()?;
         let address = format!("data:image/webp;base64,{}", STANDARD.encode(bytes));
-        (address.len() <= MOST).then_some(address)
+        (address.len() <= MAX).then_some(address)
     })
 }

@@ -1,14 +1,14 @@
 //! The inner loops of scoring, in portable form; compiled a second time for AVX2 where the machine has it.
 
 /// How far the blur reaches to either side.
-pub(super) const REACH: usize = 4;
+pub(super) const RADIUS: usize = 4;
 
 /// Rows or columns that go into one blurred value.
-pub(super) const TAPS: usize = 2 * REACH + 1;
+pub(super) const TAPS: usize = 2 * RADIUS + 1;
 
 /// A Gaussian of sigma 1.5 as a sum of three cosines cut off at 5 (Charalampidis, "Recursive implementation of the
 /// Gaussian filter using truncated cosine functions", 2016), which is how the metric defines its blur: from the middle out.
-const BLUR: [f32; REACH + 1] = [0.264_621_1, 0.212_928_6, 0.109_335_37, 0.036_011_115, 0.009_414_368];
+const BLUR: [f32; RADIUS + 1] = [0.264_621_1, 0.212_928_6, 0.109_335_37, 0.036_011_115, 0.009_414_368];
 
 /// Sums over a row are kept in so many lanes.
 const LANES: usize = 8;
@@ -21,13 +21,13 @@ const C2: f32 = 0.0009;
 pub(super) struct RowSums {
     /// Structural difference.
     pub(super) structure: [f32; 2],
-    /// Edges that the file has and the ideal has not.
+    /// Edges that the file has and the reference has not.
     pub(super) artifact: [f32; 2],
-    /// Edges that the ideal has and the file has not.
+    /// Edges that the reference has and the file has not.
     pub(super) lost: [f32; 2],
 }
 
-/// One row of everything the maps are made of: `a` is the ideal, `b` the file.
+/// One row of everything the maps are made of: `a` is the reference, `b` the file.
 #[derive(Clone, Copy)]
 pub(super) struct MapRow<'a> {
     pub(super) a: &'a [f32],
@@ -79,12 +79,12 @@ pub(super) fn blur(rows: [&[f32]; TAPS], out: &mut [f32]) {
     let length = out.len();
     let whole = length - length % LANES;
     for start in (0..whole).step_by(LANES) {
-        let mut sum = lanes(rows[REACH], start);
+        let mut sum = lanes(rows[RADIUS], start);
         for value in &mut sum {
             *value *= BLUR[0];
         }
-        for away in 1..=REACH {
-            let (before, after) = (lanes(rows[REACH - away], start), lanes(rows[REACH + away], start));
+        for away in 1..=RADIUS {
+            let (before, after) = (lanes(rows[RADIUS - away], start), lanes(rows[RADIUS + away], start));
             for lane in 0..LANES {
                 sum[lane] += (before[lane] + after[lane]) * BLUR[away];
             }
@@ -92,9 +92,9 @@ pub(super) fn blur(rows: [&[f32]; TAPS], out: &mut [f32]) {
         out[start..start + LANES].copy_from_slice(&sum);
     }
     for x in whole..length {
-        out[x] = rows[REACH][x] * BLUR[0];
-        for away in 1..=REACH {
-            out[x] += (rows[REACH - away][x] + rows[REACH + away][x]) * BLUR[away];
+        out[x] = rows[RADIUS][x] * BLUR[0];
+        for away in 1..=RADIUS {
+            out[x] += (rows[RADIUS - away][x] + rows[RADIUS + away][x]) * BLUR[away];
         }
     }
 }
@@ -176,11 +176,11 @@ pub(super) fn colours(red: &mut [f32], green: &mut [f32], blue: &mut [f32]) {
     for x in 0..length {
         let light = [red[x], green[x], blue[x]];
         let (long, middle, short) = (response(LONG, light), response(MIDDLE, light), response(SHORT, light));
-        let brightness = 0.5 * (long + middle);
+        let luma = 0.5 * (long + middle);
         // Moved so that all are above zero.
         red[x] = 0.5 * (long - middle) * 14.0 + 0.42;
-        green[x] = brightness + 0.01;
-        blue[x] = short - brightness + 0.55;
+        green[x] = luma + 0.01;
+        blue[x] = short - luma + 0.55;
     }
 }
 

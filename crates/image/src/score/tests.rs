@@ -3,8 +3,8 @@
 use fast_ssim2::{PixelDescriptor, PixelSlice, compute_ssimulacra2};
 use kivet_recipe::{Encoding, Fidelity, Format, Gamut, Scale, Size};
 
-use super::{PARTS, loops::Loops, score::Reference, sheet::Sheet};
-use crate::{Ideal, Probe, Raster, Writing, encode, probe};
+use super::{TILES, loops::Loops, ssimulacra2::ReferencePlanes, tiles::Tiles};
+use crate::{Probe, Raster, Reference, Writing, encode, probe};
 
 /// Waves with a hard edge across them, and grain.
 fn picture(size: Size, alpha: bool) -> Raster {
@@ -45,20 +45,20 @@ fn scores_are_the_metric_s_own_by_every_loop() {
     #[cfg(target_arch = "x86_64")]
     loops.extend(super::avx2::loops());
     for (size, alpha) in sizes.into_iter().flat_map(|(w, h)| [(Size::new(w, h), false), (Size::new(w, h), true)]) {
-        let ideal = picture(size, alpha);
+        let reference = picture(size, alpha);
         for (format, setting) in [(Format::Webp, 5.0), (Format::Webp, 60.0), (Format::Avif, 80.0), (Format::Jpeg, 95.0)]
         {
-            let file = encode(&ideal, format, Encoding::Lossy { setting }).expect("encoded");
+            let file = encode(&reference, format, Encoding::Lossy { setting }).expect("encoded");
             let drawn = pixels_of(&file).with_alpha(alpha);
-            let expected = by_the_book(&ideal, &drawn);
+            let expected = by_the_book(&reference, &drawn);
             for loops in &loops {
-                let score = Reference::with(&ideal, *loops).compare(&drawn).expect("as large");
+                let score = ReferencePlanes::with(&reference, *loops).compare(&drawn).expect("as large");
                 let off = (score - expected).abs();
                 assert!(off <= 0.03 + expected.abs() * 0.001, "{size} {format} {setting}: {score}, not {expected}");
             }
         }
-        assert!(Reference::new(&ideal).compare(&ideal).expect("as large") > 99.9);
-        assert_eq!(Reference::new(&ideal).compare(&picture(Size::new(9, 9), alpha)), None);
+        assert!(ReferencePlanes::new(&reference).compare(&reference).expect("as large") > 99.9);
+        assert_eq!(ReferencePlanes::new(&reference).compare(&picture(Size::new(9, 9), alpha)), None);
     }
 }
 
@@ -66,11 +66,11 @@ fn scores_are_the_metric_s_own_by_every_loop() {
 #[test]
 fn lower_settings_give_less_without_a_jump() {
     let raster = picture(Size::new(320, 240), false);
-    let ideal = Ideal::new(&raster, Gamut::Srgb);
+    let reference = Reference::new(&raster, Gamut::Srgb);
     for format in [Format::Avif, Format::Jxl, Format::Webp, Format::Jpeg] {
         let like = |setting: f32| {
             let file = encode(&raster, format, Encoding::Lossy { setting }).expect("encoded");
-            ideal.likeness(&file).expect("scored")
+            reference.score(&file).expect("scored")
         };
         let scores: Vec<f32> = (0..=20).map(|step| like(step as f32 * 5.0)).collect();
         let fall = scores.windows(2).map(|pair| pair[0] - pair[1]).fold(f32::MIN, f32::max);
@@ -83,36 +83,36 @@ fn lower_settings_give_less_without_a_jump() {
 fn a_probe_gives_a_rising_curve_and_a_glance_lies_near_it() {
     let raster = picture(Size::new(900, 600), false);
     let plan = kivet_recipe::plan(&Default::default(), raster.size());
-    let probe = Probe::parts(&raster, Scale::of(&plan));
+    let probe = Probe::tiled(&raster, Scale::of(&plan));
     for format in [Format::Avif, Format::Webp, Format::Jpeg] {
         let curve = probe.curve(format, true).expect("measured");
         assert!(curve.samples.windows(2).all(|pair| pair[0].fidelity < pair[1].fidelity), "{curve:?}");
         let middle = curve.samples[2];
         let target = Fidelity::new(middle.fidelity.round() as u8).expect("a fidelity");
         let writing = Writing::new(Encoding::Lossless);
-        let expected = |points: f32| points - 10.0;
-        let file = crate::at_a_glance(&raster, (format, &expected), target, &writing).expect("scored").bytes;
-        let like = Ideal::new(&raster, Gamut::Srgb).likeness(&file).expect("scored");
+        let expected = |score: f32| score - 10.0;
+        let file = crate::encode_first(&raster, (format, &expected), target, &writing).expect("scored").bytes;
+        let like = Reference::new(&raster, Gamut::Srgb).score(&file).expect("scored");
         assert!((like - middle.fidelity).abs() <= 6.0, "{format}: {like} for {}", middle.fidelity);
-        assert_eq!(curve.exact.is_some(), format == Format::Webp);
+        assert_eq!(curve.lossless.is_some(), format == Format::Webp);
     }
 }
 
 #[test]
 fn parts_of_any_shape_are_few_and_of_the_picture() {
-    let strips = Sheet { part: Size::new(480, 144), across: 1, down: 3 };
+    let strips = Tiles { tile: Size::new(480, 144), across: 1, down: 3 };
     for size in [(600, 8000), (16_384, 300), (3000, 2000), (200, 15_000), (15_000, 200)] {
         let size = Size::new(size.0, size.1);
         let raster = Raster::filled(size, [90, 120, 150, 255], false);
-        for sheet in [PARTS, strips] {
-            let cut = sheet.cut(&raster).unwrap_or_else(|| panic!("{size} is much larger than its parts"));
-            let most = sheet.part.pixels() * u64::from(sheet.across * sheet.down);
-            assert!(cut.size().pixels() <= most, "{size}: {}", cut.size());
+        for tiling in [TILES, strips] {
+            let cut = tiling.cut(&raster).unwrap_or_else(|| panic!("{size} is much larger than its tiles"));
+            let max = tiling.tile.pixels() * u64::from(tiling.across * tiling.down);
+            assert!(cut.size().pixels() <= max, "{size}: {}", cut.size());
             assert!(
                 cut.bytes().chunks_exact(3).all(|pixel| pixel == [90, 120, 150]),
                 "{size}: nothing but the picture"
             );
         }
     }
-    assert!(PARTS.cut(&Raster::filled(Size::new(800, 800), [0; 4], false)).is_none());
+    assert!(TILES.cut(&Raster::filled(Size::new(800, 800), [0; 4], false)).is_none());
 }

@@ -1,11 +1,11 @@
 //! The SSIMULACRA2 score of one picture against another, 100 for the same. What carries no weight in it is not computed:
-//! at full size nothing but the brightness counts, which is why a score costs little beside an encode.
+//! at full size nothing but the luma counts, which is why a score costs little beside an encode.
 
 use kivet_recipe::Size;
 
 use super::{
-    levels::{self, Level, MOST_LEVELS},
-    loops::{Loops, MapRow, REACH, RowSums, TAPS},
+    levels::{self, Level, MAX_LEVELS},
+    loops::{Loops, MapRow, RADIUS, RowSums, TAPS},
 };
 use crate::Raster;
 
@@ -35,11 +35,11 @@ const WEIGHTS: [f64; 108] = [
     0.0, 0.0, 0.0,  0.0, 0.0, 0.0,
 ];
 
-/// The grays that transparent parts are seen before; the worse score counts.
+/// The grays that transparent tiles are seen before; the worse score counts.
 const BEHIND: [f32; 2] = [0.1, 0.9];
 
 /// A picture ready to be compared with others of its size. About 20 bytes a pixel.
-pub(super) struct Reference {
+pub(super) struct ReferencePlanes {
     size: Size,
     /// One opaque view, or two before different grays.
     views: Vec<View>,
@@ -61,7 +61,7 @@ struct Weighed {
     squares: Vec<f32>,
 }
 
-impl Reference {
+impl ReferencePlanes {
     pub(super) fn new(raster: &Raster) -> Self {
         Self::with(raster, Loops::fastest())
     }
@@ -187,19 +187,19 @@ fn blurred<const K: usize>(
 ) {
     let (width, height) = (size.width as usize, size.height as usize);
     let zeros = vec![0.0; width];
-    let mut padded: [Vec<f32>; K] = std::array::from_fn(|_| vec![0.0; width + 2 * REACH]);
+    let mut padded: [Vec<f32>; K] = std::array::from_fn(|_| vec![0.0; width + 2 * RADIUS]);
     let mut across: [[Vec<f32>; TAPS]; K] = std::array::from_fn(|_| std::array::from_fn(|_| vec![0.0; width]));
     let mut out: [Vec<f32>; K] = std::array::from_fn(|_| vec![0.0; width]);
-    for y in 0..height + REACH {
+    for y in 0..height + RADIUS {
         if y < height {
-            fill(y, padded.each_mut().map(|row| &mut row[REACH..][..width]));
+            fill(y, padded.each_mut().map(|row| &mut row[RADIUS..][..width]));
             for (row, across) in padded.iter().zip(&mut across) {
                 (loops.blur)(std::array::from_fn(|tap| &row[tap..][..width]), &mut across[y % TAPS]);
             }
         }
-        let Some(middle) = y.checked_sub(REACH) else { continue };
+        let Some(middle) = y.checked_sub(RADIUS) else { continue };
         for (rows, out) in across.iter().zip(&mut out) {
-            let row = |tap: usize| match (middle + tap).checked_sub(REACH) {
+            let row = |tap: usize| match (middle + tap).checked_sub(RADIUS) {
                 Some(at) if at < height => rows[at % TAPS].as_slice(),
                 _ => zeros.as_slice(),
             };
@@ -217,4 +217,4 @@ fn score(sum: f64) -> f64 {
     if bent > 0.0 { 100.0 - 10.0 * bent.powf(0.627_633_646_783_138_7) } else { 100.0 }
 }
 
-const _: () = assert!(WEIGHTS.len() == 3 * MOST_LEVELS * 6);
+const _: () = assert!(WEIGHTS.len() == 3 * MAX_LEVELS * 6);
