@@ -1,5 +1,5 @@
-//! The codecs called directly, with the settings Kivet uses and nothing of Kivet around them: the work a rendition
-//! cannot avoid.
+//! The codecs called directly, with the settings Kivet uses and nothing of Kivet around them: the
+//! work a rendition cannot avoid.
 #![allow(unsafe_code)]
 
 use std::ptr::null_mut;
@@ -55,22 +55,31 @@ pub fn encode_jpeg(raster: &Raster, setting: f32) -> Result<Vec<u8>> {
 
 /// Encodes a lossy WebP by the library's `method`, 0 (fastest) to 6.
 pub fn encode_webp(raster: &Raster, setting: f32, method: i32) -> Result<Vec<u8>> {
-    let mut config = webp::WebPConfig::new().map_err(|()| anyhow!("libwebp has another version"))?;
+    let mut config =
+        webp::WebPConfig::new().map_err(|()| anyhow!("libwebp has another version"))?;
     config.quality = setting;
     config.method = method;
-    // SAFETY: the raster's memory outlives the import, which copies it; the writer outlives the encode, and its
-    // bytes are copied before they are freed; both are freed once.
+    // SAFETY: the raster's memory outlives the import, which copies it; the writer outlives the
+    // encode, and its bytes are copied before they are freed; both are freed once.
     unsafe {
-        let mut picture = webp::WebPPicture::new().map_err(|()| anyhow!("libwebp has another version"))?;
+        let mut picture =
+            webp::WebPPicture::new().map_err(|()| anyhow!("libwebp has another version"))?;
         picture.width = raster.size().width as i32;
         picture.height = raster.size().height as i32;
-        ensure!(webp::WebPPictureImportRGB(&mut picture, raster.bytes().as_ptr(), raster.stride() as i32) != 0);
+        ensure!(
+            webp::WebPPictureImportRGB(
+                &mut picture,
+                raster.bytes().as_ptr(),
+                raster.stride() as i32
+            ) != 0
+        );
         let mut writer = std::mem::zeroed::<webp::WebPMemoryWriter>();
         webp::WebPMemoryWriterInit(&mut writer);
         picture.writer = Some(webp::WebPMemoryWrite);
         picture.custom_ptr = (&raw mut writer).cast();
         let done = webp::WebPEncode(&config, &mut picture);
-        let file = (done != 0).then(|| std::slice::from_raw_parts(writer.mem, writer.size).to_vec());
+        let file =
+            (done != 0).then(|| std::slice::from_raw_parts(writer.mem, writer.size).to_vec());
         webp::WebPMemoryWriterClear(&mut writer);
         webp::WebPPictureFree(&mut picture);
         file.context("the picture is refused")
@@ -79,10 +88,15 @@ pub fn encode_webp(raster: &Raster, setting: f32, method: i32) -> Result<Vec<u8>
 
 /// Encodes an AVIF.
 pub fn encode_avif(raster: &Raster, setting: f32) -> Result<Vec<u8>> {
-    // SAFETY: the raster's memory outlives the conversion, which copies it; on success the library owns `size` bytes at
-    // `data`, copied before they are freed; every object is freed once.
+    // SAFETY: the raster's memory outlives the conversion, which copies it; on success the library
+    // owns `size` bytes at `data`, copied before they are freed; every object is freed once.
     unsafe {
-        let image = avif::avifImageCreate(raster.size().width, raster.size().height, 8, avif::AVIF_PIXEL_FORMAT_YUV420);
+        let image = avif::avifImageCreate(
+            raster.size().width,
+            raster.size().height,
+            8,
+            avif::AVIF_PIXEL_FORMAT_YUV420,
+        );
         let encoder = avif::avifEncoderCreate();
         ensure!(!image.is_null() && !encoder.is_null());
         let mut rgb = avif::avifRGBImage::default();
@@ -102,7 +116,8 @@ pub fn encode_avif(raster: &Raster, setting: f32) -> Result<Vec<u8>> {
         ];
         for (name, value) in options {
             ensure!(
-                avif::avifEncoderSetCodecSpecificOption(encoder, name.as_ptr(), value.as_ptr()) == avif::AVIF_RESULT_OK
+                avif::avifEncoderSetCodecSpecificOption(encoder, name.as_ptr(), value.as_ptr())
+                    == avif::AVIF_RESULT_OK
             );
         }
         let mut output = avif::avifRWData { data: null_mut(), size: 0 };

@@ -1,4 +1,5 @@
-//! The choice against what it promises: targets met, formats chosen, bytes beside fixed settings, and what it costs.
+//! The choice against what it promises: targets met, formats chosen, bytes beside fixed settings,
+//! and what it costs.
 
 mod tables;
 
@@ -7,13 +8,15 @@ use std::{
     sync::Mutex,
 };
 
-use anyhow::{Context, Result, ensure};
+use anyhow::{Context, Result, bail, ensure};
 use kivet_image::{
-    Limits, Probe, Raster, Reference, Writing, draw, encode, encode_first, probe, refine, sample, write,
+    FirstEncode, Limits, Probe, Raster, Reference, Writing, draw, encode, encode_first, probe,
+    try_setting, write,
 };
 use kivet_recipe::{
-    Accepted, Choice, Curves, Decision, Effort, Encoding, Facts, Fidelity, Format, Gamut, Policy, REFINED, Recipe,
-    Request, Scale, Seen, Trial, View, choose, plan_for,
+    Accepted, Bytes, Choice, Curves, Effort, Encoding, Facts, Fidelity, Format, Gamut, Improver,
+    Outcome as Final, Policy, Recipe, Request, Scale, Score, Setting, Step, Trial, View, choose,
+    plan_for,
 };
 
 use crate::{bare, clock::timed, generated, photographs};
@@ -39,14 +42,18 @@ struct Case {
 
 struct Outcome {
     format: Format,
+    /// One encode with the fast preset, at the setting that the curve says.
+    trial: Trial,
     first: f32,
     last: f32,
     /// It is better than was asked, and the encoder has no lower setting: at first, and in the end.
     lowest: (bool, bool),
     bytes: usize,
-    /// What it would take right at the target, by the slope of its curve: finals lie anywhere near it.
+    /// What it would take right at the target, by the slope of its curve: finals lie anywhere near
+    /// it.
     at_target: f64,
-    /// Seconds of a core: one encode with the fast preset, its score, and the search for the final rendition.
+    /// Seconds of a core: one encode with the fast preset, its score, and the search for the final
+    /// rendition.
     fast: f64,
     scored: f64,
     /// The score of a first answer that went out unscored.
@@ -67,8 +74,8 @@ struct Chosen {
 /// Score and bytes.
 type Sent = (f32, usize);
 
-/// One raster: what fixed settings give, and what each browser is sent: at 70, at the equal mean, and aimed at the score
-/// this very picture has as WebP at 75.
+/// One raster: what fixed settings give, and what each browser is sent: at 70, at the equal mean,
+/// and aimed at the score this very picture has as WebP at 75.
 struct Drawn {
     fixed: Vec<(Format, Sent)>,
     sent: Vec<Sent>,
@@ -84,7 +91,8 @@ struct Tally {
     curves: Vec<Vec<f64>>,
 }
 
-/// Prints the tables over every nth picture: the demo's and generated ones, or all files of a folder.
+/// Prints the tables over every nth picture: the demo's and generated ones, or all files of a
+/// folder.
 pub fn run(every: usize, folder: Option<&Path>) -> Result<()> {
     let pictures = match folder {
         Some(folder) => Source::of_folder(folder)?,
@@ -101,9 +109,13 @@ pub fn run(every: usize, folder: Option<&Path>) -> Result<()> {
         for _ in 0..std::thread::available_parallelism().map_or(1, usize::from) {
             scope.spawn(|| {
                 loop {
-                    let Some(source) = queue.lock().ok().and_then(|mut queue| queue.next()) else { return };
+                    let Some(source) = queue.lock().ok().and_then(|mut queue| queue.next()) else {
+                        return;
+                    };
                     let measured = source.bytes().and_then(|bytes| picture(&bytes, &tally));
-                    if let Err(error) = measured.with_context(|| format!("cannot measure {source:?}")) {
+                    if let Err(error) =
+                        measured.with_context(|| format!("cannot measure {source:?}"))
+                    {
                         failures.lock().map(|mut all| all.push(error)).ok();
                     }
                 }
@@ -130,7 +142,8 @@ enum Source {
 
 impl Source {
     fn of_folder(folder: &Path) -> Result<Vec<Self>> {
-        let entries = std::fs::read_dir(folder).with_context(|| format!("cannot read {}", folder.display()))?;
+        let entries = std::fs::read_dir(folder)
+            .with_context(|| format!("cannot read {}", folder.display()))?;
         let mut files = entries.map(|entry| Ok(entry?.path())).collect::<Result<Vec<PathBuf>>>()?;
         files.sort();
         Ok(files.into_iter().map(Self::File).collect())
@@ -140,7 +153,9 @@ impl Source {
         match self {
             Self::Demo(index) => Ok(photographs::all()?.swap_remove(*index)),
             Self::Generated(number) => generated::jpeg(*number),
-            Self::File(path) => std::fs::read(path).with_context(|| format!("cannot read {}", path.display())),
+            Self::File(path) => {
+                std::fs::read(path).with_context(|| format!("cannot read {}", path.display()))
+            }
         }
     }
 }
@@ -148,17 +163,28 @@ impl Source {
 fn picture(bytes: &[u8], tally: &Mutex<Tally>) -> Result<()> {
     let facts = probe(bytes, Limits::default())?;
     let (curves, took) = measured(bytes, &facts)?;
-    for width in WIDTHS.into_iter().filter(|width| *width == WIDTHS[0] || *width <= facts.size.width) {
-        let recipe = Recipe { width: Some(width), ..Recipe::default() };
+    for width in
+        WIDTHS.into_iter().filter(|width| *width == WIDTHS[0] || *width <= facts.size.width)
+    {
+        let recipe = Recipe::of_width(width);
         let plan = plan_for(&recipe, &facts);
         let raster = draw(bytes, &facts, &plan, None)?;
         let (reference, readied) = timed(|| Ok(Reference::new(&raster, Gamut::Srgb)))?;
-        let at =
-            |target| case(&facts, &curves, &recipe, (&raster, &reference, readied), View::of(&plan, &facts), target);
+        let at = |target| {
+            case(
+                &facts,
+                &curves,
+                &recipe,
+                (&raster, &reference, readied),
+                View::of(&plan, &facts),
+                target,
+            )
+        };
         let cases = TARGETS.into_iter().map(at).collect::<Result<Vec<Case>>>()?;
         let at_equal_mean = sent(&at(AT_EQUAL_MEAN)?);
         let fixed = fixed(&raster, &reference)?;
-        let as_webp = fixed.iter().find(|kept| kept.0 == Format::Webp).map_or(70.0, |kept| kept.1.0);
+        let as_webp =
+            fixed.iter().find(|kept| kept.0 == Format::Webp).map_or(70.0, |kept| kept.1.0);
         // A point above, because what is sent may be a little below its target.
         let as_alike = sent(&at((as_webp + 1.0).round().clamp(1.0, 100.0) as u8)?);
         let sent = cases.iter().find(|case| case.target == 70.0).map(sent).unwrap_or_default();
@@ -175,7 +201,11 @@ fn picture(bytes: &[u8], tally: &Mutex<Tally>) -> Result<()> {
 /// For each browser, score and bytes of what it is sent.
 fn sent(case: &Case) -> Vec<Sent> {
     let of = |format: Format| case.formats.iter().find(|outcome| outcome.format == format);
-    case.chosen.iter().filter_map(|chosen| of(chosen.known)).map(|outcome| (outcome.last, outcome.bytes)).collect()
+    case.chosen
+        .iter()
+        .filter_map(|chosen| of(chosen.known))
+        .map(|outcome| (outcome.last, outcome.bytes))
+        .collect()
 }
 
 /// The curves of every format, and what drawing the probes and each of the curves took, in seconds.
@@ -183,7 +213,7 @@ fn measured(bytes: &[u8], facts: &Facts) -> Result<(Curves, Vec<f64>)> {
     let drawn = |side: u32| -> Result<(Raster, Scale)> {
         let longer = facts.size.width.max(facts.size.height);
         let width = (u64::from(side) * u64::from(facts.size.width) / u64::from(longer)) as u32;
-        let plan = plan_for(&Recipe { width: Some(width), ..Recipe::default() }, facts);
+        let plan = plan_for(&Recipe::of_width(width), facts);
         Ok((draw(bytes, facts, &plan, None)?, Scale::of(&plan)))
     };
     let [whole, in_parts] = Probe::SIDES;
@@ -193,7 +223,9 @@ fn measured(bytes: &[u8], facts: &Facts) -> Result<(Curves, Vec<f64>)> {
     })?;
     let (mut curves, mut spent) = (Curves::default(), vec![took]);
     for format in FORMATS {
-        let curve = || Ok(probes.iter().map(|probe| probe.curve(format, false)).collect::<Result<_, _>>()?);
+        let curve = || {
+            Ok(probes.iter().map(|probe| probe.curve(format, false)).collect::<Result<_, _>>()?)
+        };
         let (measured, took) = timed(curve)?;
         curves.0.entry(format).or_default().curves = measured;
         spent.push(took);
@@ -210,145 +242,183 @@ fn case(
     target: u8,
 ) -> Result<Case> {
     let fidelity = Fidelity::new(target).context("no fidelity")?;
-    let recipe = Recipe { quality: Some(kivet_recipe::Quality::Fidelity(fidelity)), ..recipe.clone() };
-    let choose_with = |curves: &Curves, accept: &str| {
-        choose(&recipe, facts, curves, &Request::accepting(Accepted::from_header(accept)), &Policy::default())
-    };
-    let guess = |(_, accept): (&str, &str)| Ok(choose_with(&Curves::default(), accept)?.format);
+    let recipe = recipe.with_fidelity(fidelity);
+    let scene = Scene { recipe: &recipe, facts, curves, raster, reference, view, target: fidelity };
+    let guess = |(_, accept): (&str, &str)| Ok(scene.choice(&Curves::default(), accept)?.format);
     let guesses = BROWSERS.into_iter().map(guess).collect::<Result<Vec<Format>>>()?;
-    let (mut formats, mut samples) = (Vec::new(), Vec::new());
-    for format in FORMATS {
-        let (outcome, seen) =
-            outcome((format, guesses.contains(&format)), curves, (raster, reference), view, fidelity)?;
-        formats.push(outcome);
-        samples.push((format, seen));
-    }
-    let contest = |((_, accept), guessed): ((&str, &str), Format)| {
-        compared(guessed, &formats, (curves, &samples), readied, &|learned| Ok(choose_with(learned, accept)?))
-    };
-    let chosen = BROWSERS.into_iter().zip(guesses).map(contest).collect::<Result<_>>()?;
+    let outcome = |format: Format| scene.outcome(format, guesses.contains(&format));
+    let formats = FORMATS.into_iter().map(outcome).collect::<Result<Vec<Outcome>>>()?;
+    let chosen = BROWSERS.into_iter().map(|(_, accept)| scene.chosen(accept, &formats, readied));
+    let chosen = chosen.collect::<Result<_>>()?;
     Ok(Case { target: f32::from(target), formats, chosen })
 }
 
-/// What becomes of a first answer in the `guessed` format, as the service goes about it: trial_candidates are tried once each until
-/// the one in front was.
-fn compared(
-    guessed: Format,
-    formats: &[Outcome],
-    (curves, samples): (&Curves, &[(Format, Seen)]),
-    readied: f64,
-    chosen: &dyn Fn(&Curves) -> Result<Choice>,
-) -> Result<Chosen> {
-    let of = |format: Format| formats.iter().find(|outcome| outcome.format == format).context("a format measured");
-    let mut learned = curves.clone();
-    let mut spent = readied + of(guessed)?.rescored;
-    let mut tried = vec![guessed];
-    let known = loop {
-        let last = tried.last().copied();
-        for (format, seen) in samples.iter().filter(|(format, _)| Some(*format) == last) {
-            learned.learn(*format, *seen);
-        }
-        let choice = chosen(&learned)?;
-        let untried = choice.trial_candidates().map(|one| one.format).find(|format| !tried.contains(format));
-        let Some(format) = untried else { break choice.format };
-        spent += of(format)?.fast + of(format)?.scored;
-        tried.push(format);
-    };
-    let winner = of(known)?;
-    Ok(Chosen { guessed, known, pass: (spent + winner.searched) / winner.fast })
-}
-
-/// What comes out of one format, as the service goes about it: the first answer where it is what was `guessed`, else one encode
-/// with the fast preset as the curve says; that corrects the curve, then comes the search. Also what was seen in the hurry.
-fn outcome(
-    (format, guessed): (Format, bool),
-    curves: &Curves,
-    (raster, reference): (&Raster, &Reference),
+/// One rendition of one picture, ready to be encoded and scored.
+struct Scene<'a> {
+    recipe: &'a Recipe,
+    facts: &'a Facts,
+    curves: &'a Curves,
+    raster: &'a Raster,
+    reference: &'a Reference,
     view: View,
     target: Fidelity,
-) -> Result<(Outcome, Seen)> {
-    let usual = |score| Curves::default().setting(format, score, view, Effort::Fast).unwrap_or(50.0);
-    let first_encode = encode_first(raster, (format, &usual), target, &Writing::new(Encoding::Lossless))?;
-    let first = reference.score(&first_encode.bytes)?;
-    let pixels = raster.size().pixels();
-    let said = match guessed {
-        true => first_encode.setting,
-        false => curves.lossy(format, target, view, pixels, Effort::Fast).context("a lossy format")?.setting,
-    };
-    let (file, fast) = timed(|| Ok(encode(raster, format, Encoding::Lossy { setting: said })?))?;
-    let (score, scored) = timed(|| Ok(reference.score(&file)?))?;
-    let sample = sample(raster, format, said, score, file.len());
-    let seen = Seen { scale: view.scale, effort: Effort::Fast, sample };
-    let mut learned = curves.clone();
-    learned.learn(format, seen);
-    let held = Trial { setting: said, fidelity: score, bytes: file.len() as u64 };
-    let ((last, tried, effort), searched) =
-        timed(|| trial((raster, reference), (format, &learned, view), held, target))?;
-    let expected = |score| learned.setting(format, score, view, effort).unwrap_or(said);
-    let at_target = at_target((raster, reference), (format, effort, &expected), tried, f32::from(target.get()))?;
-    let is_lowest = |setting: f32, fidelity: f32| setting < 0.5 && fidelity > f32::from(target.get());
-    let outcome = Outcome {
-        format,
-        first,
-        last: last.fidelity,
-        lowest: (is_lowest(first_encode.setting, first), is_lowest(last.setting, last.fidelity)),
-        bytes: last.bytes as usize,
-        at_target,
-        fast,
-        scored,
-        rescored: if first_encode.fidelity.is_some() { 0.0 } else { scored },
-        searched,
-    };
-    Ok((outcome, seen))
 }
 
-/// The bytes right at `goal`: on the line through what was `found` and one more encode beyond the goal.
+impl Scene<'_> {
+    fn choice(&self, curves: &Curves, accept: &str) -> Result<Choice> {
+        let request = Request::accepting(Accepted::from_header(accept));
+        Ok(choose(self.recipe, self.facts, curves, &request, &Policy::default())?)
+    }
+
+    /// What one browser is sent, by the service's own decisions ([`Improver`]); each format's
+    /// encodes were measured once.
+    fn chosen(&self, accept: &str, formats: &[Outcome], readied: f64) -> Result<Chosen> {
+        let of = |format: Format| {
+            formats.iter().find(|outcome| outcome.format == format).context("a format measured")
+        };
+        let first = self.choice(&Curves::default(), accept)?;
+        let guessed = first.format;
+        let (request, policy) =
+            (Request::accepting(Accepted::from_header(accept)), Policy::default());
+        let (asked, trial) = ((self.recipe, self.facts), of(guessed)?.trial);
+        let mut improver =
+            Improver::new(asked, (&request, &policy), self.curves.clone(), first, trial)
+                .context("a photograph has a target")?;
+        let mut spent = readied + of(guessed)?.rescored;
+        loop {
+            let step = improver.next_step();
+            let winner = improver.winner().map(|winner| winner.format);
+            if let Step::Compare(choice) = step {
+                let compared = of(choice.format)?;
+                spent += compared.fast + compared.scored;
+                improver.report(compared.trial);
+            }
+            if let Some(known) = winner {
+                let winner = of(known)?;
+                return Ok(Chosen {
+                    guessed,
+                    known,
+                    pass: (spent + winner.searched) / winner.fast,
+                });
+            }
+        }
+    }
+
+    /// What comes out of one format, as the service goes about it: the first response where it is
+    /// what was `guessed`, else one encode with the fast preset as the curve says; that corrects
+    /// the curve, then comes the search.
+    fn outcome(&self, format: Format, guessed: bool) -> Result<Outcome> {
+        let Self { raster, reference, view, target, .. } = *self;
+        let usual = |score| {
+            Curves::default().expected_setting(format, score, view, Effort::Fast).unwrap_or(50.0)
+        };
+        let first_encode =
+            encode_first(raster, (format, &usual), target, &Writing::new(Encoding::Lossless))?;
+        let FirstEncode { bytes, setting: first_setting, score: first_score } = first_encode;
+        let first = reference.score(&bytes)?;
+        let setting = match guessed {
+            true => first_setting,
+            false => {
+                let pixels = raster.size().pixels();
+                self.curves
+                    .lossy(format, target, view, pixels, Effort::Fast)
+                    .context("a lossy format")?
+                    .setting
+            }
+        };
+        let (file, fast) = timed(|| Ok(encode(raster, format, Encoding::Lossy { setting })?))?;
+        let (score, scored) = timed(|| Ok(reference.score(&file)?))?;
+        let trial = Trial { setting, score, bytes: Bytes::of(&file) };
+        let ((last, found, effort), searched) = timed(|| self.searched(format, trial))?;
+        let expected =
+            |score| self.curves.expected_setting(format, score, view, effort).unwrap_or(50.0);
+        let at_target =
+            at_target((raster, reference), (format, effort, &expected), found, target.as_f32())?;
+        let is_lowest =
+            |setting: Setting, score: Score| setting.get() < 0.5 && score.get() > target.as_f32();
+        Ok(Outcome {
+            format,
+            trial,
+            first: first.get(),
+            last: last.score.get(),
+            lowest: (is_lowest(first_setting, first), is_lowest(last.setting, last.score)),
+            bytes: last.bytes.get() as usize,
+            at_target,
+            fast,
+            scored,
+            rescored: if first_score.is_some() { 0.0 } else { scored },
+            searched,
+        })
+    }
+
+    /// The final rendition in one format after its fast encode, by the service's own decisions.
+    /// Also the best trial of the search, and its preset: it may have gained too little to take the
+    /// fast encode's place.
+    fn searched(&self, format: Format, fast: Trial) -> Result<(Trial, Trial, Effort)> {
+        let named = self.recipe.with(|clauses| clauses.format = Some(format))?;
+        let (request, policy) = (Request::ANYTHING, Policy::default());
+        let choice = choose(&named, self.facts, self.curves, &request, &policy)?;
+        let mut improver = Improver::new(
+            (&named, self.facts),
+            (&request, &policy),
+            self.curves.clone(),
+            choice,
+            fast,
+        )
+        .context("a lossy format has a target")?;
+        let (mut found, mut used) = (fast, Effort::Fast);
+        loop {
+            match improver.next_step() {
+                Step::Refine { setting, effort } => {
+                    let writing = Writing { effort, ..Writing::new(Encoding::Lossless) };
+                    let (trial, _) =
+                        try_setting(self.raster, self.reference, format, setting, &writing)?;
+                    if used != effort || trial.misses(self.target) < found.misses(self.target) {
+                        (found, used) = (trial, effort);
+                    }
+                    improver.report(trial);
+                }
+                Step::Done(Final::Keep(last) | Final::Swap(last)) => {
+                    return Ok((last, found, used));
+                }
+                Step::Compare(choice) => {
+                    bail!("{format} was named, and {} is compared", choice.format)
+                }
+            }
+        }
+    }
+}
+
+/// The bytes right at `goal`: on the line through what was `found` and one more encode beyond the
+/// goal.
 fn at_target(
     (raster, reference): (&Raster, &Reference),
-    (format, effort, expected): (Format, Effort, &dyn Fn(f32) -> f32),
+    (format, effort, expected): (Format, Effort, &dyn Fn(Score) -> f32),
     found: Trial,
     goal: f32,
 ) -> Result<f64> {
-    let step = expected(2.0 * goal - found.fidelity) - expected(found.fidelity);
-    let setting = (found.setting + step.abs().max(1.0).copysign(goal - found.fidelity)).clamp(0.0, 100.0);
+    let score = found.score.get();
+    let step = expected(Score::new(2.0 * goal - score)) - expected(found.score);
+    let setting =
+        Setting::nearest_to(found.setting.get() + step.abs().max(1.0).copysign(goal - score));
     let writing = Writing { effort, ..Writing::new(Encoding::Lossy { setting }) };
     let file = write(raster, format, &writing)?;
-    let (from, to) = ((found.bytes as f64).ln(), (file.len() as f64).ln());
-    let apart = reference.score(&file)? - found.fidelity;
-    let share = if apart.abs() < 0.25 { 0.0 } else { ((goal - found.fidelity) / apart).clamp(0.0, 1.5) };
+    let (from, to) = ((found.bytes.get() as f64).ln(), (file.len() as f64).ln());
+    let apart = reference.score(&file)?.get() - score;
+    let share = if apart.abs() < 0.25 { 0.0 } else { ((goal - score) / apart).clamp(0.0, 1.5) };
     Ok((from + (to - from) * f64::from(share)).exp())
-}
-
-/// What becomes of a scored rendition `held` in its format, as the service has it. Also what the search found, and with which
-/// effort: that may be too little gained to take its place.
-fn trial(
-    (raster, reference): (&Raster, &Reference),
-    (format, learned, view): (Format, &Curves, View),
-    held: Trial,
-    target: Fidelity,
-) -> Result<(Trial, Trial, Effort)> {
-    let effort = learned.final_effort(format, target, view.scale, raster.size().pixels());
-    if effort == Effort::Fast && held.misses(target) <= REFINED {
-        return Ok((held, held, effort));
-    }
-    let writing = Writing { effort, ..Writing::new(Encoding::Lossless) };
-    let expected = |score| learned.setting(format, score, view, effort).unwrap_or(50.0);
-    let goes_on = |found: Option<&Trial>| {
-        found.is_none_or(|found| learned.may_replace(format, (&held, found), target, view.scale, effort))
-    };
-    let found = refine(raster, reference, (format, &expected), target, &writing, &goes_on)?.trial;
-    let last = if held.against(&found, target) == Decision::Swap { found } else { held };
-    Ok((last, found, effort))
 }
 
 fn fixed(raster: &Raster, reference: &Reference) -> Result<Vec<(Format, Sent)>> {
     let mut kept = Vec::new();
-    for (format, setting) in [(Format::Avif, 60.0), (Format::Jxl, 60.0), (Format::Webp, 75.0), (Format::Jpeg, 75.0)] {
+    for (format, setting) in
+        [(Format::Avif, 60.0), (Format::Jxl, 60.0), (Format::Webp, 75.0), (Format::Jpeg, 75.0)]
+    {
         let file = match format {
             Format::Webp => bare::encode_webp(raster, setting, bare::USUAL)?,
-            _ => encode(raster, format, Encoding::Lossy { setting })?,
+            _ => encode(raster, format, Encoding::lossy(setting))?,
         };
-        kept.push((format, (reference.score(&file)?, file.len())));
+        kept.push((format, (reference.score(&file)?.get(), file.len())));
     }
     Ok(kept)
 }

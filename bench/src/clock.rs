@@ -1,4 +1,5 @@
-//! The time this thread has had a core for, whatever else the machine does. The only unsafe code is the one call below.
+//! The time this thread has had a core for, whatever else the machine does. The only unsafe code is
+//! the one call below.
 #![allow(unsafe_code)]
 
 use anyhow::{Result, ensure};

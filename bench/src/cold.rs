@@ -1,7 +1,9 @@
-//! A 15-megapixel JPEG to 640 pixels wide, in each format: Kivet's whole work against the bare codec calls.
+//! A 15-megapixel JPEG to 640 pixels wide, in each format: Kivet's whole work against the bare
+//! codec calls.
 //!
-//! Measured on two files: a photograph written at the quality cameras use, and the demo's own, which was pressed below
-//! 4 MB to be kept under version control and so decodes faster than cameras' files do. The limit is for the former.
+//! Measured on two files: a photograph written at the quality cameras use, and the demo's own,
+//! which was pressed below 4 MB to be kept under version control and so decodes faster than
+//! cameras' files do. The limit is for the former.
 
 use anyhow::{Result, ensure};
 use kivet_image::{Limits, Task, draw, probe, reduction_for, render};
@@ -37,22 +39,32 @@ pub fn run() -> Result<()> {
 /// Prints the table of one file and returns its worst ratio.
 fn table(name: &str, bytes: &[u8]) -> Result<f64> {
     let facts = probe(bytes, Limits::default())?;
-    println!("{} JPEG {name}, {} bytes, to 640w; medians of {ROUNDS} rounds\n", facts.size, bytes.len());
-    println!("| format | bare decode | bare encode | Kivet | ratio |\n| --- | --- | --- | --- | --- |");
+    println!(
+        "{} JPEG {name}, {} bytes, to 640w; medians of {ROUNDS} rounds\n",
+        facts.size,
+        bytes.len()
+    );
+    println!(
+        "| format | bare decode | bare encode | Kivet | ratio |\n| --- | --- | --- | --- | --- |"
+    );
     let mut worst = 0f64;
     for format in ["avif", "webp", "jpeg"] {
         let recipe: Recipe = format!("640w_as-{format}").parse()?;
-        let choice = choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, &Policy::default())?;
+        let choice =
+            choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, &Policy::default())?;
         let raster = draw(bytes, &facts, &choice.plan, None)?;
-        let eighths = reduction_for((choice.plan.crop.width, choice.plan.crop.height), choice.plan.drawn);
-        let Encoding::Lossy { setting } = choice.encoding else { unreachable!("a photograph is written lossily") };
+        let eighths =
+            reduction_for((choice.plan.crop.width, choice.plan.crop.height), choice.plan.drawn);
+        let Encoding::Lossy { setting } = choice.encoding else {
+            unreachable!("a photograph is written lossily")
+        };
         let (mut decodes, mut encodes, mut wholes, mut ratios) = (vec![], vec![], vec![], vec![]);
         for _ in 0..ROUNDS {
             let (_, decode) = timed(|| bare::decode_jpeg(bytes, eighths))?;
             let (_, encode) = timed(|| match format {
-                "avif" => bare::encode_avif(&raster, setting),
-                "webp" => bare::encode_webp(&raster, setting, bare::FAST_METHOD),
-                _ => bare::encode_jpeg(&raster, setting),
+                "avif" => bare::encode_avif(&raster, setting.get()),
+                "webp" => bare::encode_webp(&raster, setting.get(), bare::FAST_METHOD),
+                _ => bare::encode_jpeg(&raster, setting.get()),
             })?;
             let (_, whole) = timed(|| {
                 let facts = probe(bytes, Limits::default())?;
@@ -66,7 +78,12 @@ fn table(name: &str, bytes: &[u8]) -> Result<f64> {
         let ratio = median(ratios);
         worst = worst.max(ratio);
         let show = |times: Vec<f64>| format!("{:.1} ms", median(times) * 1e3);
-        println!("| {format} | {} | {} | {} | {ratio:.3} |", show(decodes), show(encodes), show(wholes));
+        println!(
+            "| {format} | {} | {} | {} | {ratio:.3} |",
+            show(decodes),
+            show(encodes),
+            show(wholes)
+        );
     }
     println!();
     Ok(worst)

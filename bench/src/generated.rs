@@ -1,4 +1,5 @@
-//! Made-up photographs: skies, cloth, grass, lantern nights, fog, with and without grain, each from its number alone.
+//! Made-up photographs: skies, cloth, grass, lantern nights, fog, with and without grain, each from
+//! its number alone.
 
 use anyhow::Result;
 use kivet_image::Raster;
@@ -21,9 +22,10 @@ pub fn jpeg(number: u32) -> Result<Vec<u8>> {
         let grain = (hash(number ^ 77, x, y) + hash(number ^ 99, x, y) - 1.0) * amount * 1.7;
         base.map(|channel| ((channel + grain).clamp(0.0, 1.0) * 255.0).round() as u8)
     };
-    let bytes = (0..SIZE.height).flat_map(|y| (0..SIZE.width).flat_map(move |x| pixel(x, y))).collect();
-    let raster =
-        Raster::new(SIZE, false, bytes).ok_or_else(|| anyhow::anyhow!("not as many pixels as the size says"))?;
+    let bytes =
+        (0..SIZE.height).flat_map(|y| (0..SIZE.width).flat_map(move |x| pixel(x, y))).collect();
+    let raster = Raster::new(SIZE, false, bytes)
+        .ok_or_else(|| anyhow::anyhow!("not as many pixels as the size says"))?;
     bare::camera_jpeg(&raster, 94.0)
 }
 
@@ -36,7 +38,8 @@ fn scene(number: u32, u: f32, v: f32) -> [f32; 3] {
     match number % 8 {
         0 => mix((v + 0.3 * cloud(2.0, 4)).clamp(0.0, 1.0)),
         1 => {
-            let weave = ((u * 260.0).sin() * (v * 260.0).sin() * 0.5 + 0.5) * (0.6 + 0.4 * cloud(3.0, 3));
+            let weave =
+                ((u * 260.0).sin() * (v * 260.0).sin() * 0.5 + 0.5) * (0.6 + 0.4 * cloud(3.0, 3));
             mix(weave).map(|channel| channel * (0.7 + 0.5 * cloud(5.0, 4)))
         }
         2 => mix(cloud(24.0, 6)).map(|channel| channel * (0.5 + cloud(60.0, 3) * 0.8)),
@@ -59,7 +62,10 @@ fn scene(number: u32, u: f32, v: f32) -> [f32; 3] {
                 (u - x).abs() / size + (v - y).abs() / (size * 1.6) < 1.0
             };
             let kite = (0..12).rev().find(|i| inside(*i));
-            kite.map_or_else(|| mix(v), |i| [hash(number, i, 51), hash(number, i, 52), hash(number, i, 53)])
+            kite.map_or_else(
+                || mix(v),
+                |i| [hash(number, i, 51), hash(number, i, 52), hash(number, i, 53)],
+            )
         }
         6 => {
             let ridge = layered(number, u * 6.0, 0.0, 5);
@@ -94,7 +100,8 @@ fn smooth(seed: u32, x: f32, y: f32) -> f32 {
 
 /// A number from 0 to 1 that looks like chance.
 fn hash(seed: u32, x: u32, y: u32) -> f32 {
-    let mut h = seed.wrapping_mul(0x9E37_79B9) ^ x.wrapping_mul(0x85EB_CA6B) ^ y.wrapping_mul(0xC2B2_AE35);
+    let mut h =
+        seed.wrapping_mul(0x9E37_79B9) ^ x.wrapping_mul(0x85EB_CA6B) ^ y.wrapping_mul(0xC2B2_AE35);
     h = (h ^ (h >> 15)).wrapping_mul(0x2C1B_3C6D);
     h = (h ^ (h >> 12)).wrapping_mul(0x297A_2D39);
     ((h ^ (h >> 15)) >> 8) as f32 / (1u32 << 24) as f32

@@ -1,5 +1,6 @@
-//! A whole ladder of one 15-megapixel JPEG: six widths in three formats, made as the service makes them, through
-//! reductions; against one decode and the eighteen bare encodes. Also how like the direct ones the results are.
+//! A whole ladder of one 15-megapixel JPEG: six widths in three formats, made as the service makes
+//! them, through reductions; against one decode and the eighteen bare encodes. Also how like the
+//! direct ones the results are.
 
 use anyhow::{Result, ensure};
 use kivet_image::{Limits, Raster, Reduction, Task, Work, draw_edited, finish, probe};
@@ -28,7 +29,9 @@ pub fn run() -> Result<()> {
     let facts = probe(&bytes, Limits::default())?;
     println!("decoding {} alone, by eighths of its size", facts.size);
     for eighths in [1, 2, 4, 5, 8] {
-        let times = (0..5).map(|_| Ok(timed(|| bare::decode_jpeg(&bytes, eighths))?.1)).collect::<Result<_>>()?;
+        let times = (0..5)
+            .map(|_| Ok(timed(|| bare::decode_jpeg(&bytes, eighths))?.1))
+            .collect::<Result<_>>()?;
         println!("  {eighths}/8: {:.1} ms", median(times) * 1e3);
     }
     let score = least_score(&bytes, &facts)?;
@@ -44,7 +47,8 @@ pub fn run() -> Result<()> {
     println!(
         "\n| one decode | 18 bare encodes | the ladder | its reductions | its drawing | its encodes | ratio | least score |\n| --- | --- | --- | --- | --- | --- | --- | --- |"
     );
-    let ms = [decode, encodes, ladder, reduced, drawn, encoded].map(|seconds| format!("{:.0} ms", seconds * 1e3));
+    let ms = [decode, encodes, ladder, reduced, drawn, encoded]
+        .map(|seconds| format!("{:.0} ms", seconds * 1e3));
     println!("| {} | {ratio:.3} | {score:.1} |", ms.join(" | "));
     ensure!(ratio <= MAX, "the ladder takes {ratio:.3} of the codecs' time, above {MAX}");
     ensure!(score >= ALIKE, "a rendition through a reduction scores {score:.1}, below {ALIKE}");
@@ -64,32 +68,51 @@ struct Parts {
     encoded: f64,
 }
 
-/// As the service's pipeline goes: the largest reduction once, halved as far as serves, each shape drawn once.
+/// As the service's pipeline goes: the largest reduction once, halved as far as serves, each shape
+/// drawn once.
 fn whole_ladder(bytes: &[u8], facts: &Facts) -> Result<Parts> {
     let mut parts = Parts::default();
     let mut levels = Vec::new();
     for width in WIDTHS {
         let choice = choice_of(facts, width, "avif")?;
         let (level, reduced) = timed(|| reduction(bytes, facts, &mut levels, &choice))?;
-        let (raster, drawn) = timed(|| drawn(bytes, facts, level.map(|level| &levels[level]), &choice))?;
+        let (raster, drawn) =
+            timed(|| drawn(bytes, facts, level.map(|level| &levels[level]), &choice))?;
         let (_, encoded) = timed(|| {
             FORMATS.iter().try_for_each(|format| {
-                finish(&raster, &[], facts, &choice_of(facts, width, format)?).map(drop).map_err(Into::into)
+                finish(&raster, &[], facts, &choice_of(facts, width, format)?)
+                    .map(drop)
+                    .map_err(Into::into)
             })
         })?;
-        parts =
-            Parts { reduced: parts.reduced + reduced, drawn: parts.drawn + drawn, encoded: parts.encoded + encoded };
+        parts = Parts {
+            reduced: parts.reduced + reduced,
+            drawn: parts.drawn + drawn,
+            encoded: parts.encoded + encoded,
+        };
     }
     Ok(parts)
 }
 
-/// The level a rendition is drawn from, made if need be; `None` where it is drawn from the original.
-fn reduction(bytes: &[u8], facts: &Facts, levels: &mut Vec<Reduction>, choice: &Choice) -> Result<Option<usize>> {
+/// The level a rendition is drawn from, made if need be; `None` where it is drawn from the
+/// original.
+fn reduction(
+    bytes: &[u8],
+    facts: &Facts,
+    levels: &mut Vec<Reduction>,
+    choice: &Choice,
+) -> Result<Option<usize>> {
     if !Reduction::would_serve(facts, &choice.plan, 0) {
         return Ok(None);
     }
     if levels.is_empty() {
-        levels.push(Reduction::make(bytes, facts, Gamut::Srgb, Limits::default(), &Work::default())?);
+        levels.push(Reduction::make(
+            bytes,
+            facts,
+            Gamut::Srgb,
+            Limits::default(),
+            &Work::default(),
+        )?);
     }
     let mut level = 0;
     while Reduction::would_serve(facts, &choice.plan, level as u32 + 1) {
@@ -101,7 +124,12 @@ fn reduction(bytes: &[u8], facts: &Facts, levels: &mut Vec<Reduction>, choice: &
     Ok(Some(level))
 }
 
-fn drawn(bytes: &[u8], facts: &Facts, reduction: Option<&Reduction>, choice: &Choice) -> Result<Raster> {
+fn drawn(
+    bytes: &[u8],
+    facts: &Facts,
+    reduction: Option<&Reduction>,
+    choice: &Choice,
+) -> Result<Raster> {
     Ok(draw_edited(bytes, facts, choice, &Task { reduction, ..Task::default() })?)
 }
 
@@ -110,12 +138,14 @@ fn bare_encodes(bytes: &[u8], facts: &Facts) -> Result<f64> {
     for width in WIDTHS {
         for format in FORMATS {
             let choice = choice_of(facts, width, format)?;
-            let Encoding::Lossy { setting } = choice.encoding else { unreachable!("a photograph is written lossily") };
+            let Encoding::Lossy { setting } = choice.encoding else {
+                unreachable!("a photograph is written lossily")
+            };
             let raster = drawn(bytes, facts, None, &choice)?;
             let (_, took) = timed(|| match format {
-                "avif" => bare::encode_avif(&raster, setting),
-                "webp" => bare::encode_webp(&raster, setting, bare::FAST_METHOD),
-                _ => bare::encode_jpeg(&raster, setting),
+                "avif" => bare::encode_avif(&raster, setting.get()),
+                "webp" => bare::encode_webp(&raster, setting.get(), bare::FAST_METHOD),
+                _ => bare::encode_jpeg(&raster, setting.get()),
             })?;
             sum += took;
         }

@@ -1,4 +1,5 @@
-//! First answers with and without background work, and how long the final ones take: two services side by side.
+//! First answers with and without background work, and how long the final ones take: two services
+//! side by side.
 
 use std::{
     io::{BufRead, BufReader, Read, Write},
@@ -21,7 +22,8 @@ const WAITED_FOR: usize = 20;
 
 const ACCEPT: &str = "image/jxl,image/avif,image/webp,*/*;q=0.8";
 
-/// The most a first answer may be slowed at the 95th percentile, and the longest a final one may take.
+/// The most a first answer may be slowed at the 95th percentile, and the longest a final one may
+/// take.
 const MAX: (f64, Duration) = (1.2, Duration::from_secs(30));
 
 /// Prints both tables and fails if a limit is passed.
@@ -48,7 +50,10 @@ pub fn run() -> Result<()> {
             ask(&improving, &mut with)?;
         }
     }
-    println!("{} first answers each, ms\n\n| | median | 95th percentile |\n| --- | --- | --- |", paths.len());
+    println!(
+        "{} first responses each, ms\n\n| | median | 95th percentile |\n| --- | --- | --- |",
+        paths.len()
+    );
     for (name, times) in [("with background work", &mut with), ("without", &mut without)] {
         times.sort_by(f64::total_cmp);
         println!("| {name} | {:.0} | {:.0} |", at(times, 0.5), at(times, 0.95));
@@ -72,8 +77,12 @@ pub fn run() -> Result<()> {
         at(&waits, 0.5),
         at(&waits, 0.95)
     );
-    ensure!(ratio <= MAX.0, "first answers are slowed by {ratio:.2}, more than {}", MAX.0);
-    ensure!(at(&waits, 0.95) <= MAX.1.as_secs_f64(), "final renditions take longer than {:?}", MAX.1);
+    ensure!(ratio <= MAX.0, "first responses are slowed by {ratio:.2}, more than {}", MAX.0);
+    ensure!(
+        at(&waits, 0.95) <= MAX.1.as_secs_f64(),
+        "final renditions take longer than {:?}",
+        MAX.1
+    );
     Ok(())
 }
 
@@ -85,7 +94,8 @@ struct Served {
 
 impl Served {
     fn start(folder: &Path, name: &str, port: u16, improve: bool) -> Result<Self> {
-        let originals = Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/originals").canonicalize()?;
+        let originals =
+            Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/originals").canonicalize()?;
         let config = folder.join(format!("{name}.toml"));
         let text = format!(
             "listen = \"127.0.0.1:{port}\"\ndata = \"{name}\"\n[shelves.photos]\nfolder = {originals:?}\n[policy]\nimprove = {improve}\n"
@@ -98,7 +108,9 @@ impl Served {
             .stdout(Stdio::null())
             .stderr(Stdio::null())
             .spawn()
-            .with_context(|| format!("cannot start {}; build it: cargo build --release", binary.display()))?;
+            .with_context(|| {
+                format!("cannot start {}; build it: cargo build --release", binary.display())
+            })?;
         let served = Self { child, port };
         for _ in 0..200 {
             if served.get("/healthz").is_ok() {
@@ -113,7 +125,10 @@ impl Served {
     fn get(&self, path: &str) -> Result<(Duration, String)> {
         let asked = Instant::now();
         let mut stream = TcpStream::connect(("127.0.0.1", self.port))?;
-        write!(stream, "GET {path} HTTP/1.1\r\nhost: bench\r\naccept: {ACCEPT}\r\nconnection: close\r\n\r\n")?;
+        write!(
+            stream,
+            "GET {path} HTTP/1.1\r\nhost: bench\r\naccept: {ACCEPT}\r\nconnection: close\r\n\r\n"
+        )?;
         let mut reader = BufReader::new(stream);
         let mut header = String::new();
         while reader.read_line(&mut header)? > 2 {}

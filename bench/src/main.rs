@@ -1,4 +1,5 @@
-//! Side-by-side measures, printed as tables for `docs/performance.md`. Run them by `cargo xtask bench NAME`.
+//! Side-by-side measures, printed as tables for `docs/performance.md`. Run them by `cargo xtask
+//! bench NAME`.
 
 mod bare;
 mod choice;

@@ -1,4 +1,5 @@
-//! Peak memory of the whole process for one rendition of a 100-megapixel original, each in a process of its own.
+//! Peak memory of the whole process for one rendition of a 100-megapixel original, each in a
+//! process of its own.
 
 use std::{fs::File, io::BufWriter, path::Path, process::Command};
 
@@ -9,9 +10,14 @@ use mozjpeg::{ColorSpace, Compress};
 
 const SIDE: u32 = 10_000;
 
-/// What is written, and the most its rendition may take, in MB; `None` where a clear refusal is expected.
-const SORTS: [(&str, Option<u64>); 4] =
-    [("baseline.jpg", Some(250)), ("plain.png", Some(300)), ("deep.png", Some(300)), ("progressive.jpg", None)];
+/// What is written, and the most its rendition may take, in MB; `None` where a clear refusal is
+/// expected.
+const SORTS: [(&str, Option<u64>); 4] = [
+    ("baseline.jpg", Some(250)),
+    ("plain.png", Some(300)),
+    ("deep.png", Some(300)),
+    ("progressive.jpg", None),
+];
 
 /// Prints the table and fails if a bound is missed.
 pub fn run() -> Result<()> {
@@ -32,8 +38,13 @@ pub fn run() -> Result<()> {
             allowed.map_or("refused".to_owned(), |most| most.to_string())
         );
         match allowed {
-            Some(most) => ensure!(peak <= most && outcome.starts_with("made"), "{name}: {peak} MB, {outcome}"),
-            None => ensure!(outcome.contains("more than the limit"), "{name} was not refused: {outcome}"),
+            Some(most) => {
+                ensure!(peak <= most && outcome.starts_with("made"), "{name}: {peak} MB, {outcome}")
+            }
+            None => ensure!(
+                outcome.contains("more than the limit"),
+                "{name} was not refused: {outcome}"
+            ),
         }
     }
     Ok(())
@@ -43,7 +54,13 @@ pub fn run() -> Result<()> {
 pub fn one(file: &Path) -> Result<()> {
     let bytes = std::fs::read(file)?;
     let facts = probe(&bytes, Limits::default())?;
-    let choice = choose(&"640w".parse()?, &facts, &Curves::default(), &Request::ANYTHING, &Policy::default())?;
+    let choice = choose(
+        &"640w".parse()?,
+        &facts,
+        &Curves::default(),
+        &Request::ANYTHING,
+        &Policy::default(),
+    )?;
     let task = Task { work: Work::within(Limits::default()), ..Task::default() };
     let outcome = match render(&bytes, &facts, &choice, &task) {
         Ok(made) => format!("made {} bytes of {}", made.bytes.len(), made.format),
@@ -76,8 +93,11 @@ fn write(file: &Path, name: &str) -> Result<()> {
             let mut writer = encoder.write_header()?;
             let mut stream = writer.stream_writer()?;
             for y in 0..SIDE {
-                let samples: Vec<u8> =
-                    if deep { row(y).flat_map(|value| [value, 0]).collect() } else { row(y).collect() };
+                let samples: Vec<u8> = if deep {
+                    row(y).flat_map(|value| [value, 0]).collect()
+                } else {
+                    row(y).collect()
+                };
                 std::io::Write::write_all(&mut stream, &samples)?;
             }
             stream.finish()?;
@@ -96,7 +116,7 @@ fn write(file: &Path, name: &str) -> Result<()> {
             }
             started.finish()?;
         }
-        other => bail!("{other} is no sort of original"),
+        other => bail!("{other} is not a kind of original"),
     }
     Ok(())
 }

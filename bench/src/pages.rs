@@ -9,7 +9,8 @@ use kivet_page::{DEVICES, report::Mode};
 /// Pages checked.
 const PAGES: usize = 1000;
 
-/// Resident memory may grow by so much over the last nine tenths of the pages: their reports, which are the result.
+/// Resident memory may grow by so much over the last nine tenths of the pages: their reports, which
+/// are the result.
 const GROWTH_MIB: u64 = 64;
 
 /// Pictures on each page, from the demo's originals.
@@ -27,7 +28,8 @@ const PICTURES: [&str; 8] = [
 /// Generates the pages, checks them and prints the figures.
 pub fn run() -> Result<()> {
     let folder = tempfile::tempdir()?;
-    let originals = Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/originals").canonicalize()?;
+    let originals =
+        Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/originals").canonicalize()?;
     for at in 0..PAGES {
         std::fs::write(folder.path().join(format!("page-{at:04}.html")), page(at, &originals))?;
     }
@@ -47,7 +49,9 @@ pub fn run() -> Result<()> {
     let resident: Mutex<Vec<(usize, u64)>> = Mutex::default();
     let note = |progress: Progress<'_>| {
         let mut resident = resident.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-        if progress.done.is_multiple_of(100) && resident.last().is_none_or(|(done, _)| *done != progress.done) {
+        if progress.done.is_multiple_of(100)
+            && resident.last().is_none_or(|(done, _)| *done != progress.done)
+        {
             resident.extend(memory_mib().ok().map(|mib| (progress.done, mib)));
         }
     };
@@ -82,7 +86,9 @@ fn page(at: usize, originals: &Path) -> String {
         at % 30,
         500 + at % 400
     );
-    for (place, picture) in PICTURES.iter().cycle().skip(at % PICTURES.len()).take(PICTURES.len()).enumerate() {
+    for (place, picture) in
+        PICTURES.iter().cycle().skip(at % PICTURES.len()).take(PICTURES.len()).enumerate()
+    {
         let lazy = if place % 2 == 1 { " loading=\"lazy\"" } else { "" };
         // Writing to a string cannot fail.
         let _ = writeln!(

@@ -22,7 +22,8 @@ pub const NAMES: [&str; 13] = [
 ];
 
 /// Every flat drawing of the demo that is stored in pixels.
-const DRAWINGS: [&str; 4] = ["brand/sponsor-ellery", "brand/sponsor-gale", "brand/sponsor-tern", "brand/windmark-logo"];
+const DRAWINGS: [&str; 4] =
+    ["brand/sponsor-ellery", "brand/sponsor-gale", "brand/sponsor-tern", "brand/windmark-logo"];
 
 /// The bytes of one photograph.
 pub fn read(name: &str) -> Result<Vec<u8>> {

@@ -1,11 +1,11 @@
-//! The setting and bytes each encoder needs for a fidelity where nothing is known of a picture but that it is one: the
-//! tables of `crates/recipe/src/fidelity.rs`.
+//! The setting and bytes each encoder needs for a fidelity where nothing is known of a picture but
+//! that it is one: the tables of `crates/recipe/src/fidelity.rs`.
 
 use std::{iter::repeat_n, sync::Mutex};
 
 use anyhow::{Context, Result, anyhow};
-use kivet_image::{Limits, Raster, Reference, Writing, draw, encode, probe, sample, write};
-use kivet_recipe::{Effort, Encoding, Format, Gamut, Recipe, View, plan_for};
+use kivet_image::{Limits, Raster, Reference, Writing, draw, encode, probe, try_setting};
+use kivet_recipe::{Effort, Encoding, Format, Gamut, Recipe, Sample, Setting, View, plan_for};
 
 use crate::{clock::median, generated, photographs};
 
@@ -33,12 +33,14 @@ struct Curve {
 
 /// Prints a table for each format, or for `only` one.
 pub fn run(only: Option<&str>) -> Result<()> {
-    let mut originals: Vec<(Vec<u8>, usize)> = photographs::all()?.into_iter().map(|bytes| (bytes, DEMO)).collect();
+    let mut originals: Vec<(Vec<u8>, usize)> =
+        photographs::all()?.into_iter().map(|bytes| (bytes, DEMO)).collect();
     for number in (0..generated::COUNT).step_by(EVERY as usize) {
         originals.push((generated::jpeg(number)?, 1));
     }
     let formats = [Format::Avif, Format::Webp, Format::Jpeg, Format::Jxl];
-    for format in formats.into_iter().filter(|format| only.is_none_or(|only| only == format.name())) {
+    for format in formats.into_iter().filter(|format| only.is_none_or(|only| only == format.name()))
+    {
         let curves = curves(&originals, format)?;
         println!(
             "{format}: (fidelity, setting, bytes per pixel, and what complexity adds), over {} rasters",
@@ -46,11 +48,17 @@ pub fn run(only: Option<&str>) -> Result<()> {
         );
         for target in TARGETS {
             let fitted = |pick: fn(&Point) -> f32| {
-                let point = |curve: &Curve| repeat_n((curve.complexity, pick(&at(&curve.fast, target))), curve.weight);
+                let point = |curve: &Curve| {
+                    repeat_n((curve.complexity, pick(&at(&curve.fast, target))), curve.weight)
+                };
                 line(&curves.iter().flat_map(point).collect::<Vec<_>>())
             };
-            let ((setting, more_setting), (bytes, more_bytes)) = (fitted(|point| point.0), fitted(|point| point.2));
-            println!("    ({target:.1}, {setting:.1}, {:.4}, {more_setting:.1}, {more_bytes:.2}),", bytes.exp());
+            let ((setting, more_setting), (bytes, more_bytes)) =
+                (fitted(|point| point.0), fitted(|point| point.2));
+            println!(
+                "    ({target:.1}, {setting:.1}, {:.4}, {more_setting:.1}, {more_bytes:.2}),",
+                bytes.exp()
+            );
         }
         let (gains, factors): (Vec<f64>, Vec<f64>) =
             curves.iter().filter(|curve| curve.weight == DEMO).flat_map(slow_samples).unzip();
@@ -82,7 +90,8 @@ pub fn run_lossless() -> Result<()> {
         ] {
             let mut sum = 0.0;
             for raster in &rasters {
-                sum += encode(raster, format, encoding)?.len() as f64 / raster.size().pixels() as f64;
+                sum +=
+                    encode(raster, format, encoding)?.len() as f64 / raster.size().pixels() as f64;
             }
             let mean = sum / rasters.len() as f64;
             println!("{kind} {format}: {mean:.3} bytes per pixel over {} rasters", rasters.len());
@@ -95,7 +104,7 @@ pub fn run_lossless() -> Result<()> {
 fn drawn(bytes: &[u8]) -> Result<Vec<(Raster, View)>> {
     let facts = probe(bytes, Limits::default())?;
     let at = |width: u32| {
-        let plan = plan_for(&Recipe { width: Some(width), ..Recipe::default() }, &facts);
+        let plan = plan_for(&Recipe::of_width(width), &facts);
         Ok((draw(bytes, &facts, &plan, None)?, View::of(&plan, &facts)))
     };
     WIDTHS.into_iter().map(at).collect()
@@ -106,7 +115,9 @@ fn curves(originals: &[(Vec<u8>, usize)], format: Format) -> Result<Vec<Curve>> 
     let (queue, done) = (Mutex::new(originals.iter()), Mutex::new(Vec::new()));
     let work = || -> Result<()> {
         loop {
-            let Some((bytes, weight)) = queue.lock().map_err(|_| anyhow!("a measure broke down"))?.next() else {
+            let Some((bytes, weight)) =
+                queue.lock().map_err(|_| anyhow!("a measure broke down"))?.next()
+            else {
                 return Ok(());
             };
             for (raster, view) in drawn(bytes)? {
@@ -118,7 +129,9 @@ fn curves(originals: &[(Vec<u8>, usize)], format: Format) -> Result<Vec<Curve>> 
     std::thread::scope(|scope| {
         let count = std::thread::available_parallelism().map_or(1, usize::from);
         let workers: Vec<_> = (0..count).map(|_| scope.spawn(work)).collect();
-        workers.into_iter().try_for_each(|worker| worker.join().map_err(|_| anyhow!("a measure broke down"))?)
+        workers
+            .into_iter()
+            .try_for_each(|worker| worker.join().map_err(|_| anyhow!("a measure broke down"))?)
     })?;
     done.into_inner().map_err(|_| anyhow!("a measure broke down"))
 }
@@ -127,10 +140,11 @@ fn curve(raster: &Raster, view: View, format: Format) -> Result<Curve> {
     let reference = Reference::new(raster, Gamut::Srgb);
     let points = |settings: &[f32], effort: Effort| -> Result<Vec<Point>> {
         let point = |setting: &f32| -> Result<Point> {
-            let writing = Writing { effort, ..Writing::new(Encoding::Lossy { setting: *setting }) };
-            let file = write(raster, format, &writing)?;
-            let sample = sample(raster, format, *setting, reference.score(&file)?, file.len());
-            Ok((*setting, sample.fidelity, sample.bytes.ln()))
+            let writing = Writing { effort, ..Writing::new(Encoding::Lossless) };
+            let (trial, _) =
+                try_setting(raster, &reference, format, Setting::nearest_to(*setting), &writing)?;
+            let sample = Sample::of(format, trial, raster.size().pixels());
+            Ok((*setting, sample.score.get(), sample.bytes_per_pixel.ln()))
         };
         let mut points = settings.iter().map(point).collect::<Result<Vec<_>>>()?;
         // Where more is spent for no more score, the lower setting is the answer.
@@ -150,24 +164,28 @@ fn curve(raster: &Raster, view: View, format: Format) -> Result<Curve> {
     })
 }
 
-/// Setting and bytes where a curve reaches `target`, on straight lines between its points; beyond its ends, the end.
+/// Setting and bytes where a curve reaches `target`, on straight lines between its points; beyond
+/// its ends, the end.
 fn at(curve: &[Point], target: f32) -> Point {
     let upper = curve.iter().position(|point| point.1 >= target).unwrap_or(curve.len() - 1);
     let (from, to) = (curve[upper.saturating_sub(1)], curve[upper]);
-    let share = if upper == 0 { 1.0 } else { ((target - from.1) / (to.1 - from.1)).clamp(0.0, 1.0) };
+    let share =
+        if upper == 0 { 1.0 } else { ((target - from.1) / (to.1 - from.1)).clamp(0.0, 1.0) };
     (from.0 + (to.0 - from.0) * share, target, from.2 + (to.2 - from.2) * share)
 }
 
-/// The score that a setting gives, on straight lines between a curve's points; beyond its ends, the end.
+/// The score that a setting gives, on straight lines between a curve's points; beyond its ends, the
+/// end.
 fn score_at(curve: &[Point], setting: f32) -> f32 {
     let upper = curve.iter().position(|point| point.0 >= setting).unwrap_or(curve.len() - 1);
     let (from, to) = (curve[upper.saturating_sub(1)], curve[upper]);
-    let share = if upper == 0 { 1.0 } else { ((setting - from.0) / (to.0 - from.0)).clamp(0.0, 1.0) };
+    let share =
+        if upper == 0 { 1.0 } else { ((setting - from.0) / (to.0 - from.0)).clamp(0.0, 1.0) };
     from.1 + (to.1 - from.1) * share
 }
 
-/// What the slow preset gives beside the fast preset: score at the same setting, and the logarithm of
-/// a factor of bytes at the same score.
+/// What the slow preset gives beside the fast preset: score at the same setting, and the logarithm
+/// of a factor of bytes at the same score.
 fn slow_samples(curve: &Curve) -> impl Iterator<Item = (f64, f64)> {
     curve.best.iter().map(|point| {
         let gained = point.1 - score_at(&curve.fast, point.0);
@@ -178,7 +196,9 @@ fn slow_samples(curve: &Curve) -> impl Iterator<Item = (f64, f64)> {
 /// Value at zero and slope of the straight line nearest to points.
 fn line(points: &[(f32, f32)]) -> (f32, f32) {
     let count = points.len() as f32;
-    let (x, y) = points.iter().fold((0.0, 0.0), |sum, point| (sum.0 + point.0 / count, sum.1 + point.1 / count));
+    let (x, y) = points
+        .iter()
+        .fold((0.0, 0.0), |sum, point| (sum.0 + point.0 / count, sum.1 + point.1 / count));
     let (mut products, mut squares) = (0.0, f32::EPSILON);
     for point in points {
         products += (point.0 - x) * (point.1 - y);
@@ -190,6 +210,6 @@ fn line(points: &[(f32, f32)]) -> (f32, f32) {
 
 /// Score on the SSIMULACRA2 scale.
 pub fn score(one: &Raster, other: &Raster) -> Result<f64> {
-    let exact = encode(other, Format::Png, Encoding::Lossless).context("a picture to score")?;
-    Ok(f64::from(Reference::new(one, Gamut::Srgb).score(&exact)?))
+    let lossless = encode(other, Format::Png, Encoding::Lossless).context("a picture to score")?;
+    Ok(f64::from(Reference::new(one, Gamut::Srgb).score(&lossless)?.get()))
 }

@@ -1,5 +1,5 @@
-//! Our resampler beside the fastest SIMD resizing crate: the same floats in (linear, premultiplied, four channels), the
-//! same filter, one thread; 15 megapixels to two widths.
+//! Our resampler beside the fastest SIMD resizing crate: the same floats in (linear, premultiplied,
+//! four channels), the same filter, one thread; 15 megapixels to two widths.
 
 use std::time::{Duration, Instant};
 
@@ -40,20 +40,30 @@ impl RowSource for Held<'_> {
 
 /// Prints the table and fails if ours is slower.
 pub fn run() -> Result<()> {
-    let floats: Vec<f32> =
-        (0..FROM.pixels() as u32 * 4).map(|i| (i.wrapping_mul(2_654_435_761) >> 8) as f32 / (1 << 24) as f32).collect();
+    let floats: Vec<f32> = (0..FROM.pixels() as u32 * 4)
+        .map(|i| (i.wrapping_mul(2_654_435_761) >> 8) as f32 / (1 << 24) as f32)
+        .collect();
     let bytes: Vec<u8> = floats.iter().flat_map(|value| value.to_ne_bytes()).collect();
     println!("{FROM} floats, four channels, Lanczos-3, one thread; medians of {ROUNDS} rounds\n");
-    println!("| to width | the crate | ours | speed ratio | largest difference |\n| --- | --- | --- | --- | --- |");
+    println!(
+        "| to width | the crate | ours | speed ratio | largest difference |\n| --- | --- | --- | --- | --- |"
+    );
     let mut worst = f64::MAX;
     for width in [1280u32, 640] {
-        let to = Size::new(width, (f64::from(FROM.height) * f64::from(width) / f64::from(FROM.width)).round() as u32);
+        let to = Size::new(
+            width,
+            (f64::from(FROM.height) * f64::from(width) / f64::from(FROM.width)).round() as u32,
+        );
         let (mut theirs, mut ours, mut ratios) = (vec![], vec![], vec![]);
         let mut difference = 0f32;
         for _ in 0..ROUNDS {
             let (their_time, their_floats) = by_crate(&bytes, to)?;
             let (our_time, our_floats) = by_us(&floats, to)?;
-            difference = their_floats.iter().zip(&our_floats).map(|(a, b)| (a - b).abs()).fold(difference, f32::max);
+            difference = their_floats
+                .iter()
+                .zip(&our_floats)
+                .map(|(a, b)| (a - b).abs())
+                .fold(difference, f32::max);
             ratios.push(their_time.as_secs_f64() / our_time.as_secs_f64());
             theirs.push(their_time);
             ours.push(our_time);
@@ -76,12 +86,15 @@ pub fn run() -> Result<()> {
 
 fn by_crate(bytes: &[u8], to: Size) -> Result<(Duration, Vec<f32>)> {
     let source = ImageRef::new(FROM.width, FROM.height, bytes, PixelType::F32x4)?;
-    let options = ResizeOptions::new().resize_alg(ResizeAlg::Convolution(FilterType::Lanczos3)).use_alpha(false);
+    let options = ResizeOptions::new()
+        .resize_alg(ResizeAlg::Convolution(FilterType::Lanczos3))
+        .use_alpha(false);
     let started = Instant::now();
     let mut out = Image::new(to.width, to.height, PixelType::F32x4);
     Resizer::new().resize(&source, &mut out, &options)?;
     let took = started.elapsed();
-    let floats = out.buffer().as_chunks::<4>().0.iter().map(|bytes| f32::from_ne_bytes(*bytes)).collect();
+    let floats =
+        out.buffer().as_chunks::<4>().0.iter().map(|bytes| f32::from_ne_bytes(*bytes)).collect();
     Ok((took, floats))
 }
 
@@ -89,6 +102,8 @@ fn by_us(floats: &[f32], to: Size) -> Result<(Duration, Vec<f32>)> {
     let started = Instant::now();
     let mut out = Vec::with_capacity(to.pixels() as usize * 4);
     let mut source = Held { floats, next: 0 };
-    resample(&mut source, Rect::whole(FROM), to, &Work::default(), &mut |row| out.extend_from_slice(row))?;
+    resample(&mut source, Rect::whole(FROM), to, &Work::default(), &mut |row| {
+        out.extend_from_slice(row)
+    })?;
     Ok((started.elapsed(), out))
 }

@@ -1,16 +1,24 @@
-//! What is done with hostile bytes. Each function must come back: no panic, no hang, no more memory than its limits say.
+//! What is done with hostile bytes. Each function must come back: no panic, no hang, no more memory
+//! than its limits say.
 //!
-//! `cargo fuzz run NAME --features libfuzzer` feeds them for as long as wanted; the test here, which CI runs, feeds them
-//! the corpora and a few thousand mutations of these.
+//! `cargo fuzz run NAME --features libfuzzer` feeds them for as long as wanted; the test here,
+//! which CI runs, feeds them the corpora and a few thousand mutations of these.
 
 use std::time::Duration;
 
-use kivet_image::{Limits, Task, Work, analyse, credit, few_colours, find_trim_box, metadata, without_location};
+use kivet_image::{
+    Limits, Task, Work, analyse, credit, few_colours, find_trim_box, metadata, without_location,
+};
 use kivet_recipe::{Curves, Policy, Recipe, Request, choose};
 
 /// Small enough that each input takes milliseconds.
-const LIMITS: Limits =
-    Limits { pixels: 1 << 20, bytes: 1 << 20, frames: 20, whole: 32 << 20, time: Duration::from_secs(5) };
+const LIMITS: Limits = Limits {
+    pixels: 1 << 20,
+    bytes: 1 << 20,
+    frames: 20,
+    whole: 32 << 20,
+    time: Duration::from_secs(5),
+};
 
 /// Facts, metadata, credit, and location cut out.
 pub fn probe(data: &[u8]) {
@@ -30,7 +38,9 @@ pub fn decode(data: &[u8]) {
     }
     for recipe in ["24w_20h_on-ffffff_as-png", "16w_as-gif"] {
         let recipe: Recipe = recipe.parse().unwrap_or_default();
-        if let Ok(choice) = choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, &Policy::default()) {
+        if let Ok(choice) =
+            choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, &Policy::default())
+        {
             let task = Task { limits: LIMITS, work: Work::within(LIMITS), ..Task::default() };
             if let Ok(made) = kivet_image::render(data, &facts, &choice, &task) {
                 assert_eq!(made.size, choice.plan.size);
@@ -52,20 +62,26 @@ pub fn recipe(data: &[u8]) {
 
 /// True if an element of that very name is opened: a longer name is another, and does nothing.
 fn has_element(text: &str, name: &str) -> bool {
-    text.split('<').filter_map(|tag| tag.strip_prefix(name)).any(|rest| rest.starts_with([' ', '/', '>']))
+    text.split('<')
+        .filter_map(|tag| tag.strip_prefix(name))
+        .any(|rest| rest.starts_with([' ', '/', '>']))
 }
 
 /// A vector cleaned, and what is clean cleaned again: nothing that acts is left.
 pub fn vector(data: &[u8]) {
     let Ok(facts) = kivet_image::probe(data, LIMITS) else { return };
     let recipe: Recipe = "64w_ratio-1-1".parse().unwrap_or_default();
-    let Ok(choice) = choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, &Policy::default()) else {
+    let Ok(choice) =
+        choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, &Policy::default())
+    else {
         return;
     };
     if facts.format != kivet_recipe::Format::Svg {
         return;
     }
-    if let Ok(made) = kivet_image::render(data, &facts, &choice, &Task { limits: LIMITS, ..Task::default() }) {
+    if let Ok(made) =
+        kivet_image::render(data, &facts, &choice, &Task { limits: LIMITS, ..Task::default() })
+    {
         let text = String::from_utf8_lossy(&made.bytes);
         for acting in ["script", "foreignObject", "iframe", "handler"] {
             assert!(!has_element(&text, acting), "{acting} is left");
@@ -86,8 +102,10 @@ mod tests {
     /// Every seed of a corpus, cut, flipped and spliced in ways that follow from a number.
     fn smoke(name: &str, feed: fn(&[u8])) {
         let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("corpus").join(name);
-        let mut seeds: Vec<_> =
-            fs::read_dir(&folder).expect("a corpus").map(|entry| entry.expect("a seed").path()).collect();
+        let mut seeds: Vec<_> = fs::read_dir(&folder)
+            .expect("a corpus")
+            .map(|entry| entry.expect("a seed").path())
+            .collect();
         seeds.sort();
         assert!(seeds.len() >= 4, "{} holds a few seeds", folder.display());
         for seed in seeds {
@@ -102,7 +120,9 @@ mod tests {
     fn mutated(whole: &[u8], round: u64) -> Vec<u8> {
         let mut state = round.wrapping_mul(0x9E37_79B9_7F4A_7C15).wrapping_add(whole.len() as u64);
         let mut roll = |below: usize| {
-            state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+            state = state
+                .wrapping_mul(6_364_136_223_846_793_005)
+                .wrapping_add(1_442_695_040_888_963_407);
             (state >> 33) as usize % below.max(1)
         };
         let mut bytes = whole.to_vec();

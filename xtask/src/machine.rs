@@ -4,12 +4,17 @@ use std::{path::PathBuf, process::Command};
 
 use anyhow::{Context, Result, bail, ensure};
 
-/// A program that must be on the path, and the Debian packages that bring it, and what goes with it.
+/// A program that must be on the path, and the Debian packages that bring it, and what goes with
+/// it.
 type Need = (&'static str, &'static str);
 
 /// For building.
-pub const BUILD: &[Need] =
-    &[("nasm", "nasm"), ("cmake", "cmake"), ("cc", "build-essential"), ("clang", "clang libclang-dev")];
+pub const BUILD: &[Need] = &[
+    ("nasm", "nasm"),
+    ("cmake", "cmake"),
+    ("cc", "build-essential"),
+    ("clang", "clang libclang-dev"),
+];
 
 /// For the tests.
 pub const TEST: &[Need] = &[("chromium", "chromium"), ("fc-list", "fontconfig")];
@@ -19,7 +24,9 @@ pub const SHOOT: &[Need] = &[("Xvfb", "xvfb"), ("xterm", "xterm"), ("import", "i
 
 /// Installs the packages of those programs that are missing.
 pub fn install(needs: &[&[Need]]) -> Result<()> {
-    for (program, way) in [("node", "install Node.js 20 or later"), ("npm", "it comes with Node.js")] {
+    for (program, way) in
+        [("node", "install Node.js 20 or later"), ("npm", "it comes with Node.js")]
+    {
         ensure!(find(program).is_some(), "{program} is missing: {way}");
     }
     let missing: Vec<&str> = needs
@@ -33,8 +40,9 @@ pub fn install(needs: &[&[Need]]) -> Result<()> {
     }
     println!("installing {}", missing.join(" "));
     apt(&["update"])?;
-    apt(&[&["install", "--yes", "--no-install-recommends", "fonts-dejavu"], missing.as_slice()].concat())
-        .with_context(|| format!("install these Debian packages by hand: {}", missing.join(" ")))
+    apt(&[&["install", "--yes", "--no-install-recommends", "fonts-dejavu"], missing.as_slice()]
+        .concat())
+    .with_context(|| format!("install these Debian packages by hand: {}", missing.join(" ")))
 }
 
 fn apt(arguments: &[&str]) -> Result<()> {

@@ -1,6 +1,8 @@
 //! Set-up, demo, tests, benches and screenshots of this repository: `cargo xtask NAME`.
 
+mod bench;
 mod machine;
+mod modules;
 mod run;
 mod shots;
 mod tests;
@@ -14,11 +16,23 @@ use run::{cargo, console, console_built, in_repository};
 const USAGE: &str = "cargo xtask NAME
 
   demo            install what is missing, build everything in release mode, start the service with the festival
-  test            install what is missing, run all tests
-  check           formatting, clippy, the console's types and lint
-  bench NAME      a side-by-side measure: choice, cold, ladder, latency, memory, pages, prior, resize
+  test [FILTER]   install what is missing, run all tests, also without JPEG XL, or those selected
+  check           formatting, clippy, import circles, docs, the console's types and lint
+  modules         the modules of each crate and their imports; fails if imports run in a circle
+  bench NAME      a side-by-side measure: choice, cold, ladder, latency, lossless, memory, pages,
+                  prior, resize; --write keeps what it prints in docs/design/measures
   shots           make docs/screenshots anew from the demo
   originals [PART]  paint the demo's originals anew, or those whose path contains PART";
+
+/// The crates' documentation without a warning.
+fn documentation() -> Result<()> {
+    let mut cargo = in_repository(env!("CARGO"));
+    run::succeed(
+        cargo
+            .args(["doc", "--workspace", "--no-deps", "--quiet"])
+            .env("RUSTDOCFLAGS", "-D warnings"),
+    )
+}
 
 fn main() -> ExitCode {
     match run() {
@@ -50,12 +64,18 @@ fn run() -> Result<()> {
             machine::install(&[BUILD])?;
             console_built()?;
             cargo(&["fmt", "--all", "--check"])?;
+            modules::run()?;
             cargo(&["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"])?;
+            let lints = ["clippy", "--workspace", "--all-targets", "--no-default-features"];
+            let without = ["--exclude", "kivet-bench", "--exclude", "kivet-fuzz"];
+            cargo(&[&lints, without.as_slice(), &["--", "-D", "warnings"]].concat())?;
+            documentation()?;
             console(&["run", "check"])
         }
+        ["modules"] => modules::run(),
         ["bench", name, rest @ ..] => {
             machine::install(&[BUILD])?;
-            cargo(&[&["run", "--release", "--package", "kivet-bench", "--", name], rest].concat())
+            bench::run(name, rest)
         }
         ["originals", rest @ ..] => {
             let paint = ["run", "--release", "--package", "kivet-festival", "--", "demo/originals"];

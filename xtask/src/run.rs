@@ -24,7 +24,10 @@ pub fn in_repository(program: impl AsRef<OsStr>) -> Command {
 /// Runs a command and insists that it succeeds.
 pub fn succeed(command: &mut Command) -> Result<()> {
     let said = format!("{command:?}");
-    ensure!(command.status().with_context(|| format!("cannot run {said}"))?.success(), "{said} failed");
+    ensure!(
+        command.status().with_context(|| format!("cannot run {said}"))?.success(),
+        "{said} failed"
+    );
     Ok(())
 }
 
@@ -38,8 +41,8 @@ pub fn console(arguments: &[&str]) -> Result<()> {
     succeed(Command::new("npm").args(arguments).current_dir(root().join("web/console")))
 }
 
-/// Installs the console's packages and builds it, each only if what it depends on has changed: a fresh build of the
-/// console makes cargo build the service anew.
+/// Installs the console's packages and builds it, each only if what it depends on has changed: a
+/// fresh build of the console makes cargo build the service anew.
 pub fn console_built() -> Result<()> {
     let folder = root().join("web/console");
     let installed = changed(&folder.join("node_modules/.package-lock.json"));
@@ -63,7 +66,8 @@ fn changed(path: &Path) -> Option<SystemTime> {
 
 /// Where cargo puts a release binary.
 pub fn release_binary(name: &str) -> Result<PathBuf> {
-    let folder = std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| root().join("target"), PathBuf::from);
+    let folder =
+        std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| root().join("target"), PathBuf::from);
     let binary = root().join(folder).join("release").join(name);
     ensure!(binary.is_file(), "{} was not built", binary.display());
     Ok(binary)

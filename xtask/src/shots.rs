@@ -1,4 +1,5 @@
-//! `docs/screenshots/`: the console and the demo in Chromium, the commands in a terminal under Xvfb.
+//! `docs/screenshots/`: the console and the demo in Chromium, the commands in a terminal under
+//! Xvfb.
 
 use std::{
     io::{BufRead, BufReader},
@@ -32,7 +33,10 @@ const COMMANDS: [(&str, &[&str]); 5] = [
     ),
     (
         "check",
-        &["kivet check demo/site/visit.html --device phone", "kivet check demo/site/makers.html --fit-sizes | head -6"],
+        &[
+            "kivet check demo/site/visit.html --device phone",
+            "kivet check demo/site/makers.html --fit-sizes | head -6",
+        ],
     ),
     // By now the picture that the first commands asked for is final.
     ("why", &["kivet why 640w/photos/harbour/kites-dawn.jpg --accept image/avif,image/webp"]),
@@ -68,16 +72,20 @@ fn start(scratch: &Path) -> Result<(Child, String, String)> {
     let link = BufReader::new(output)
         .lines()
         .map_while(Result::ok)
-        .find_map(|line| Some(line[line.find("http://")?..].to_owned()).filter(|link| link.contains("/sign-in/")))
+        .find_map(|line| {
+            Some(line[line.find("http://")?..].to_owned()).filter(|link| link.contains("/sign-in/"))
+        })
         .context("the demo did not start; is port 8494 taken?")?;
     Ok((child, "http://127.0.0.1:8494".to_owned(), link))
 }
 
 fn shoot(folder: &Path, scratch: &Path, address: &str, link: &str) -> Result<()> {
-    let page = |name: &str, url: &str| chromium(scratch, &folder.join(name).with_extension("png"), url);
+    let page =
+        |name: &str, url: &str| chromium(scratch, &folder.join(name).with_extension("png"), url);
     // The first visit signs the profile in.
     page("console-library", link)?;
-    let bench = "console/workbench?original=photos%2Fnight%2Flanterns.jpg&recipe=360w_ratio-4-3_at-left";
+    let bench =
+        "console/workbench?original=photos%2Fnight%2Flanterns.jpg&recipe=360w_ratio-4-3_at-left";
     page("console-workbench", &format!("{address}/{bench}"))?;
     page("demo-as-written", &format!("{address}/demo/site/index.html"))?;
     page("demo-with-kivet", &format!("{address}/demo/site/with-kivet.html"))?;
@@ -93,7 +101,12 @@ fn shoot(folder: &Path, scratch: &Path, address: &str, link: &str) -> Result<()>
     page("console-before-and-after", &format!("{address}/console/pages/2?against=1&device=phone"))?;
     page("check-report", &format!("file://{}", scratch.join("report.html").display()))?;
     for (name, commands) in COMMANDS {
-        terminal(&folder.join(format!("terminal-{name}")).with_extension("png"), scratch, address, commands)?;
+        terminal(
+            &folder.join(format!("terminal-{name}")).with_extension("png"),
+            scratch,
+            address,
+            commands,
+        )?;
     }
     Ok(())
 }
@@ -147,7 +160,8 @@ fn broken_page(address: &str) -> String {
     )
 }
 
-/// Keeps checks of the front page as written and with Kivet's markup, and a report of the former as a file.
+/// Keeps checks of the front page as written and with Kivet's markup, and a report of the former as
+/// a file.
 fn check_pages(scratch: &Path, address: &str) -> Result<()> {
     let pages = ["index.html", "with-kivet.html"].map(|page| format!("{address}/demo/site/{page}"));
     succeed(
@@ -165,8 +179,18 @@ fn chromium(scratch: &Path, to: &Path, url: &str) -> Result<()> {
     println!("{}", to.display());
     succeed(
         Command::new("chromium")
-            .args(["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run"])
-            .args(["--disable-background-networking", "--disable-component-update", "--disable-sync"])
+            .args([
+                "--headless",
+                "--no-sandbox",
+                "--disable-gpu",
+                "--disable-quic",
+                "--no-first-run",
+            ])
+            .args([
+                "--disable-background-networking",
+                "--disable-component-update",
+                "--disable-sync",
+            ])
             .args(["--hide-scrollbars", "--window-size=1280,800", "--virtual-time-budget=20000"])
             .arg(format!("--user-data-dir={}", scratch.join("profile").display()))
             .arg(format!("--screenshot={}", to.display()))
@@ -178,19 +202,37 @@ fn chromium(scratch: &Path, to: &Path, url: &str) -> Result<()> {
 /// Runs commands in a terminal window and takes its picture.
 fn terminal(to: &Path, scratch: &Path, address: &str, commands: &[&str]) -> Result<()> {
     println!("{}", to.display());
-    let shown = |command: &&str| format!("cat <<'END'\n\u{1b}[1m$ {command}\u{1b}[0m\nEND\n{command}\necho; echo\n");
+    let shown = |command: &&str| {
+        format!("cat <<'END'\n\u{1b}[1m$ {command}\u{1b}[0m\nEND\n{command}\necho; echo\n")
+    };
     let done = scratch.join("done");
-    let script = commands.iter().map(shown).collect::<String>() + &format!("touch {}; sleep 60", done.display());
-    let binaries: PathBuf = release_binary("kivet")?.parent().map(Path::to_path_buf).unwrap_or_default();
+    let script = commands.iter().map(shown).collect::<String>()
+        + &format!("touch {}; sleep 60", done.display());
+    let binaries: PathBuf =
+        release_binary("kivet")?.parent().map(Path::to_path_buf).unwrap_or_default();
     let path = format!("{}:{}", binaries.display(), std::env::var("PATH").unwrap_or_default());
-    let mut screen = Command::new("Xvfb").args([":94", "-screen", "0", "1280x800x24"]).stderr(Stdio::null()).spawn()?;
+    let mut screen = Command::new("Xvfb")
+        .args([":94", "-screen", "0", "1280x800x24"])
+        .stderr(Stdio::null())
+        .spawn()?;
     sleep(Duration::from_secs(1));
     let window = in_repository("xterm")
         .env("DISPLAY", ":94")
         .env("PATH", path)
         .env("KIVET_SERVICE", address)
         .env("KIVET_DATA", scratch.join("data"))
-        .args(["-geometry", "128x42+0+0", "-fa", "DejaVu Sans Mono", "-fs", "12", "-bg", "#fbf9f4", "-fg", "#1d2b30"])
+        .args([
+            "-geometry",
+            "128x42+0+0",
+            "-fa",
+            "DejaVu Sans Mono",
+            "-fs",
+            "12",
+            "-bg",
+            "#fbf9f4",
+            "-fg",
+            "#1d2b30",
+        ])
         .args(["-e", "bash", "-c", &script])
         .spawn();
     for _ in 0..MAX_SECONDS {
@@ -202,7 +244,8 @@ fn terminal(to: &Path, scratch: &Path, address: &str, commands: &[&str]) -> Resu
     sleep(Duration::from_secs(1));
     // It is only there if the commands came to their end.
     std::fs::remove_file(&done)?;
-    let taken = Command::new("import").env("DISPLAY", ":94").args(["-window", "root"]).arg(to).status();
+    let taken =
+        Command::new("import").env("DISPLAY", ":94").args(["-window", "root"]).arg(to).status();
     window?.kill()?;
     screen.kill()?;
     screen.wait()?;

@@ -12,13 +12,15 @@ pub(super) fn accuracy(tally: &Tally) {
     for format in FORMATS {
         for target in TARGETS.map(f32::from) {
             let of = tally.cases.iter().filter(|case| case.target == target);
-            let outcomes: Vec<&Outcome> =
-                of.flat_map(|case| case.formats.iter().filter(|outcome| outcome.format == format)).collect();
+            let outcomes: Vec<&Outcome> = of
+                .flat_map(|case| case.formats.iter().filter(|outcome| outcome.format == format))
+                .collect();
             let share = |near: &dyn Fn(&Outcome) -> bool| {
                 percent(outcomes.iter().filter(|one| near(one)).count(), outcomes.len())
             };
-            let mean =
-                |value: fn(&Outcome) -> f32| outcomes.iter().map(|one| value(one)).sum::<f32>() / outcomes.len() as f32;
+            let mean = |value: fn(&Outcome) -> f32| {
+                outcomes.iter().map(|one| value(one)).sum::<f32>() / outcomes.len() as f32
+            };
             println!(
                 "| {format} | {target} | {} | {} | {:.1} | {:.1} |",
                 share(&|one| (one.first - target).abs() <= 6.0),
@@ -35,17 +37,28 @@ pub(super) fn accuracy(tally: &Tally) {
         let accepted = Accepted::from_header(accept);
         let [mut near, mut lowest, mut first, mut lowest_first, mut with, mut before] = [0; 6];
         for case in &tally.cases {
-            let reach = |one: &&Outcome| accepted.contains(one.format) && one.last >= case.target - 3.0;
-            let fewest = case.formats.iter().filter(reach).map(|one| one.at_target).fold(f64::INFINITY, f64::min);
+            let reach =
+                |one: &&Outcome| accepted.contains(one.format) && one.last >= case.target - 3.0;
+            let fewest = case
+                .formats
+                .iter()
+                .filter(reach)
+                .map(|one| one.at_target)
+                .fold(f64::INFINITY, f64::min);
             let of = |format: Format| case.formats.iter().find(|one| one.format == format);
             let Chosen { guessed, known, .. } = case.chosen[index];
             let bytes = |format| of(format).map_or(f64::INFINITY, |one| one.at_target);
             with += usize::from(bytes(known) <= (fewest + 200.0).max(fewest * 1.03));
             before += usize::from(bytes(guessed) <= fewest * 1.15);
             near += usize::from(of(known).is_some_and(|one| (one.last - case.target).abs() <= 3.0));
-            lowest += usize::from(of(known).is_some_and(|one| one.lowest.1 && one.last > case.target + 3.0));
-            first += usize::from(of(guessed).is_some_and(|one| (one.first - case.target).abs() <= 6.0));
-            lowest_first += usize::from(of(guessed).is_some_and(|one| one.lowest.0 && one.first > case.target + 6.0));
+            lowest += usize::from(
+                of(known).is_some_and(|one| one.lowest.1 && one.last > case.target + 3.0),
+            );
+            first +=
+                usize::from(of(guessed).is_some_and(|one| (one.first - case.target).abs() <= 6.0));
+            lowest_first += usize::from(
+                of(guessed).is_some_and(|one| one.lowest.0 && one.first > case.target + 6.0),
+            );
         }
         let all = tally.cases.len();
         println!(
@@ -63,7 +76,9 @@ pub(super) fn accuracy(tally: &Tally) {
 
 /// Bytes beside fixed settings.
 pub(super) fn bytes(tally: &Tally) {
-    println!("| browser | sent | bytes | against WebP 75 | mean | spread |\n| --- | --- | --- | --- | --- | --- |");
+    println!(
+        "| browser | sent | bytes | against WebP 75 | mean | spread |\n| --- | --- | --- | --- | --- | --- |"
+    );
     let fixed = |format: Format| -> Vec<Sent> {
         let all = tally.drawn.iter().flat_map(|drawn| &drawn.fixed);
         all.filter(|kept| kept.0 == format).map(|kept| kept.1).collect()
@@ -83,8 +98,12 @@ pub(super) fn bytes(tally: &Tally) {
             tally.drawn.iter().filter_map(|drawn| of(drawn).get(index).copied()).collect()
         };
         line(browser, "the choice at 70", &choice(|drawn| &drawn.sent));
-        line(browser, &format!("the choice at {AT_EQUAL_MEAN}"), &choice(|drawn| &drawn.at_equal_mean));
-        line(browser, "the choice, each as like as WebP at 75", &choice(|drawn| &drawn.as_alike));
+        line(
+            browser,
+            &format!("the choice at {AT_EQUAL_MEAN}"),
+            &choice(|drawn| &drawn.at_equal_mean),
+        );
+        line(browser, "the choice, each at the score of WebP 75", &choice(|drawn| &drawn.as_alike));
         let newest = [Format::Jxl, Format::Avif, Format::Webp][index];
         line(browser, &format!("{newest} at one setting"), &fixed(newest));
     }
@@ -110,7 +129,9 @@ pub(super) fn costs(tally: &Tally) {
     }
     row("(drawing the probes)", &|spent| spent[0]);
     row("all formats, with the drawing", &|spent| spent.iter().sum());
-    println!("\n| browser | final pass in fast encodes, median | 95th percentile |\n| --- | --- | --- |");
+    println!(
+        "\n| browser | final pass in fast encodes, median | 95th percentile |\n| --- | --- | --- |"
+    );
     for (index, (name, _)) in BROWSERS.iter().enumerate() {
         let passes = sorted(tally.cases.iter().map(|case| case.chosen[index].pass).collect());
         println!("| {name} | {:.1} | {:.1} |", at(&passes, 0.5), at(&passes, 0.95));
@@ -119,7 +140,12 @@ pub(super) fn costs(tally: &Tally) {
         "\n| format | an encode with the fast preset, ms | its score, in such encodes | the search, in such encodes |\n| --- | --- | --- | --- |"
     );
     for format in FORMATS {
-        let of = || tally.cases.iter().flat_map(|case| case.formats.iter().filter(|one| one.format == format));
+        let of = || {
+            tally
+                .cases
+                .iter()
+                .flat_map(|case| case.formats.iter().filter(|one| one.format == format))
+        };
         let median = |value: &dyn Fn(&Outcome) -> f64| at(&sorted(of().map(value).collect()), 0.5);
         println!(
             "| {format} | {:.1} | {:.1} | {:.1} |",

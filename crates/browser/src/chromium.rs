@@ -29,6 +29,13 @@ const QUIET: [&str; 9] = [
     "disable-features=IsolateOrigins,site-per-process",
 ];
 
+/// Whether pages are kept from the rest of the system by more than the browser's own code.
+#[derive(Clone, Copy)]
+enum Sandbox {
+    On,
+    Off,
+}
+
 /// A running headless Chromium with a fresh profile, which goes with it.
 pub struct Chromium {
     browser: Browser,
@@ -40,7 +47,10 @@ pub struct Chromium {
 pub fn find() -> Option<PathBuf> {
     let path = std::env::var_os("PATH")?;
     let folders: Vec<PathBuf> = std::env::split_paths(&path).collect();
-    NAMES.iter().flat_map(|name| folders.iter().map(move |folder| folder.join(name))).find(|file| file.is_file())
+    NAMES
+        .iter()
+        .flat_map(|name| folders.iter().map(move |folder| folder.join(name)))
+        .find(|file| file.is_file())
 }
 
 impl Chromium {
@@ -52,11 +62,31 @@ impl Chromium {
         Self::launch_program(find().ok_or(BrowserError::NotFound)?).await
     }
 
-    /// Starts the Chromium at `program`.
+    /// Starts the Chromium at `program`, in its sandbox where the system lets it. Where not, a line
+    /// of the log says why.
     ///
     /// # Errors
     /// If it does not start.
     pub async fn launch_program(program: PathBuf) -> Result<Self, BrowserError> {
+        if rustix::process::geteuid().is_root() {
+            tracing::warn!(
+                "Chromium runs without its sandbox, because this user is root: check only pages you trust"
+            );
+            return Self::start(program, Sandbox::Off).await;
+        }
+        match Self::start(program.clone(), Sandbox::On).await {
+            Err(BrowserError::NotStarted(problem)) => {
+                tracing::warn!(
+                    problem,
+                    "Chromium runs without its sandbox, in which it does not start here: check only pages you trust"
+                );
+                Self::start(program, Sandbox::Off).await
+            }
+            started => started,
+        }
+    }
+
+    async fn start(program: PathBuf, sandbox: Sandbox) -> Result<Self, BrowserError> {
         let named = program.display().to_string();
         let profile = tempfile::Builder::new()
             .prefix("kivet-chromium-")
@@ -64,16 +94,18 @@ impl Chromium {
             .map_err(|error| BrowserError::NotStarted(error.to_string()))?;
         let config = BrowserConfig::builder()
             .chrome_executable(program)
-            .no_sandbox()
             .new_headless_mode()
             .user_data_dir(profile.path())
             .viewport(None)
             .request_timeout(Duration::from_secs(60))
-            .args(QUIET)
-            .build()
-            .map_err(BrowserError::NotStarted)?;
-        let started = Browser::launch(config).await;
-        let (browser, mut handler) = started.map_err(|error| BrowserError::NotStarted(format!("{named}: {error}")))?;
+            .args(QUIET);
+        let config = match sandbox {
+            Sandbox::On => config,
+            Sandbox::Off => config.no_sandbox(),
+        };
+        let started = Browser::launch(config.build().map_err(BrowserError::NotStarted)?).await;
+        let (browser, mut handler) =
+            started.map_err(|error| BrowserError::NotStarted(format!("{named}: {error}")))?;
         // Messages it does not know are no reason to stop listening.
         let events = tokio::spawn(async move { while handler.next().await.is_some() {} });
         Ok(Self { browser, events, _profile: profile })
@@ -84,9 +116,12 @@ impl Chromium {
     /// # Errors
     /// If the browser refuses.
     pub async fn tab(&self, device: Device) -> Result<Tab, BrowserError> {
-        let context = self.browser.create_browser_context(CreateBrowserContextParams::default()).await?;
-        let blank = CreateTargetParams::builder().url("about:blank").browser_context_id(context).build();
-        Tab::new(self.browser.new_page(blank.map_err(BrowserError::NotStarted)?).await?, device).await
+        let context =
+            self.browser.create_browser_context(CreateBrowserContextParams::default()).await?;
+        let blank =
+            CreateTargetParams::builder().url("about:blank").browser_context_id(context).build();
+        Tab::new(self.browser.new_page(blank.map_err(BrowserError::NotStarted)?).await?, device)
+            .await
     }
 
     /// Ends the browser.

@@ -13,7 +13,7 @@ pub enum BrowserError {
     #[error("Chromium could not be started: {0}")]
     NotStarted(String),
     /// It did not do as told.
-    #[error("Chromium failed: {0}")]
+    #[error("Chromium failed")]
     Failed(#[from] chromiumoxide::error::CdpError),
     /// A page did not come to rest.
     #[error("{url} did not finish within {seconds} s: {}", unfinished(waited_for))]
@@ -34,7 +34,7 @@ pub enum BrowserError {
         problem: String,
     },
     /// A page's script answered something else than was asked for.
-    #[error("a script's answer cannot be read: {0}")]
+    #[error("a script's answer cannot be read")]
     Unreadable(#[from] serde_json::Error),
 }
 

@@ -27,13 +27,13 @@ use kivet_page::{Device, observation::Request};
 use serde::{Deserialize, de::DeserializeOwned};
 use tokio::time::{Instant, sleep};
 
-use crate::{BrowserError, traffic::Traffic};
+use crate::{
+    BrowserError,
+    traffic::{STILL, Traffic},
+};
 
 /// How long a page may take to come to rest.
 const PATIENCE: Duration = Duration::from_secs(60);
-
-/// A page with no request under way for this long is at rest.
-pub(crate) const STILL: Duration = Duration::from_millis(400);
 
 /// The most frames shown until a page stops asking for more.
 const MAX_FRAMES: u32 = 8;
@@ -85,7 +85,9 @@ impl Tab {
             device.mobile,
         );
         page.execute(metrics).await?;
-        let kept = EnableParams::builder().max_total_buffer_size(KEPT_BODIES).max_resource_buffer_size(KEPT_BODIES);
+        let kept = EnableParams::builder()
+            .max_total_buffer_size(KEPT_BODIES)
+            .max_resource_buffer_size(KEPT_BODIES);
         page.execute(kept.build()).await?;
         page.evaluate_on_new_document(WATCH).await?;
         let frame = page.mainframe().await?.map(|id| id.inner().clone()).unwrap_or_default();
@@ -144,9 +146,9 @@ impl Tab {
         }
     }
 
-    /// Shows frames until two in a row brought nothing new, neither a request nor a larger paint: a frame is what makes
-    /// the browser ask for a CSS background, and on a busy machine the page is told of a paint well after it. A page
-    /// that never settles is taken as it is after a few.
+    /// Shows frames until two in a row brought nothing new, neither a request nor a larger paint: a
+    /// frame is what makes the browser ask for a CSS background, and on a busy machine the page is
+    /// told of a paint well after it. A page that never settles is taken as it is after a few.
     ///
     /// # Errors
     /// If the browser fails, or the page does not come to rest within a minute.
@@ -171,8 +173,8 @@ impl Tab {
         Ok((lock(&self.traffic).requests().len(), largest))
     }
 
-    /// Decodes the pictures that arrived and shows a frame with them.
-    /// CSS backgrounds cannot be asked to decode, but a screenshot is taken of a frame that has all it shows.
+    /// Decodes the pictures that arrived and shows a frame with them. CSS backgrounds cannot be
+    /// asked to decode, but a screenshot is taken of a frame that has all it shows.
     ///
     /// # Errors
     /// If the browser fails.
@@ -190,7 +192,8 @@ impl Tab {
         Ok(())
     }
 
-    /// Scrolls to the end a screen at a time, as a reader would, and waits until the page is at rest.
+    /// Scrolls to the end a screen at a time, as a reader would, and waits until the page is at
+    /// rest.
     ///
     /// # Errors
     /// As [`rest`](Self::rest).
@@ -207,8 +210,8 @@ impl Tab {
         Ok(())
     }
 
-    /// The content widths of the page's pictures at a viewport `width` CSS pixels wide, in document order; 0 where one is
-    /// not shown.
+    /// The content widths of the page's pictures at a viewport `width` CSS pixels wide, in document
+    /// order; 0 where one is not shown.
     ///
     /// # Errors
     /// If the browser fails.
@@ -219,7 +222,12 @@ impl Tab {
             const around = inside.reduce((sum, name) => sum + (parseFloat(style[name]) || 0), 0);
             return Math.max(0, image.getBoundingClientRect().width - around); })";
         let Device { height, density, .. } = self.device;
-        let metrics = SetDeviceMetricsOverrideParams::new(i64::from(width), i64::from(height), density, false);
+        let metrics = SetDeviceMetricsOverrideParams::new(
+            i64::from(width),
+            i64::from(height),
+            density,
+            false,
+        );
         self.page.execute(metrics).await?;
         self.evaluate(WIDTHS).await
     }
@@ -233,8 +241,17 @@ impl Tab {
         let Device { cpu_slowdown, latency_ms, megabits, .. } = self.device;
         let bytes_a_second = if on { f64::from(megabits) * 125_000.0 } else { -1.0 };
         let latency = if on { f64::from(latency_ms) } else { 0.0 };
-        self.page.execute(SetCpuThrottlingRateParams::new(if on { cpu_slowdown } else { 1.0 })).await?;
-        self.page.execute(EmulateNetworkConditionsParams::new(false, latency, bytes_a_second, bytes_a_second)).await?;
+        self.page
+            .execute(SetCpuThrottlingRateParams::new(if on { cpu_slowdown } else { 1.0 }))
+            .await?;
+        self.page
+            .execute(EmulateNetworkConditionsParams::new(
+                false,
+                latency,
+                bytes_a_second,
+                bytes_a_second,
+            ))
+            .await?;
         Ok(())
     }
 
@@ -250,7 +267,8 @@ impl Tab {
     /// Names itself to servers as what it is, beside what the browser calls itself.
     pub(crate) async fn introduce(&self) -> Result<(), BrowserError> {
         let own: String = self.evaluate("navigator.userAgent").await?;
-        let name = format!("{} {}", own.replace("HeadlessChrome", "Chrome"), kivet_page::USER_AGENT);
+        let name =
+            format!("{} {}", own.replace("HeadlessChrome", "Chrome"), kivet_page::USER_AGENT);
         self.page.execute(SetUserAgentOverrideParams::new(name)).await?;
         Ok(())
     }

@@ -1,6 +1,7 @@
-//! What DevTools says of a page's requests, put together. Events of one request may be heard in any order.
+//! What DevTools says of a page's requests, put together. Events of one request may be heard in any
+//! order.
 
-use std::collections::HashMap;
+use std::{collections::HashMap, time::Duration};
 
 use chromiumoxide::cdp::browser_protocol::network::{
     EventLoadingFailed, EventLoadingFinished, EventRequestServedFromCache, EventRequestWillBeSent,
@@ -9,7 +10,8 @@ use chromiumoxide::cdp::browser_protocol::network::{
 use kivet_page::observation::{Redirect, Request, Started};
 use tokio::time::Instant;
 
-use crate::tab::STILL;
+/// A page with no request under way for this long is at rest.
+pub(crate) const STILL: Duration = Duration::from_millis(400);
 
 /// What is known of a page's requests.
 #[derive(Default)]
@@ -62,7 +64,8 @@ impl Traffic {
 
     /// True if nothing is under way and nothing changed for a while.
     pub fn is_still(&self, since: Instant) -> bool {
-        !self.requests.values().any(Heard::is_under_way) && self.last_change.unwrap_or(since).elapsed() >= STILL
+        !self.requests.values().any(Heard::is_under_way)
+            && self.last_change.unwrap_or(since).elapsed() >= STILL
     }
 
     /// The addresses of what is under way, in order.
@@ -73,14 +76,20 @@ impl Traffic {
 
     /// The requests so far, in order.
     pub fn requests(&self) -> Vec<Request> {
-        self.order.iter().filter_map(|id| self.requests.get(id)).map(|heard| heard.request.clone()).collect()
+        self.order
+            .iter()
+            .filter_map(|id| self.requests.get(id))
+            .map(|heard| heard.request.clone())
+            .collect()
     }
 
     /// The ids and addresses of pictures that arrived.
     pub fn picture_ids(&self) -> Vec<(RequestId, String)> {
         let arrived = |id: &&String| {
             self.requests.get(*id).is_some_and(|heard| {
-                heard.ended && heard.request.is_picture && (200..300).contains(&heard.request.status)
+                heard.ended
+                    && heard.request.is_picture
+                    && (200..300).contains(&heard.request.status)
             })
         };
         let ids = self.order.iter().filter(arrived);
@@ -89,7 +98,10 @@ impl Traffic {
 
     /// The id of the page's own document.
     pub fn document_id(&self) -> Option<RequestId> {
-        self.order.iter().find(|id| self.requests[*id].request.kind == "Document").map(|id| RequestId::new(id.clone()))
+        self.order
+            .iter()
+            .find(|id| self.requests[*id].request.kind == "Document")
+            .map(|id| RequestId::new(id.clone()))
     }
 
     pub fn on_sent(&mut self, event: &EventRequestWillBeSent) {
@@ -129,9 +141,11 @@ impl Traffic {
         request.is_picture = event.r#type == Some(ResourceType::Image);
         request.kind = event.r#type.as_ref().map_or(String::new(), |kind| kind.as_ref().to_owned());
         request.priority = event.request.initial_priority.as_ref().to_owned();
-        request.frame = event.frame_id.as_ref().map_or(String::new(), |frame| frame.inner().clone());
+        request.frame =
+            event.frame_id.as_ref().map_or(String::new(), |frame| frame.inner().clone());
         request.cross_origin_mode = header(event.request.headers.inner(), "origin").is_some();
-        request.started_by = event.initiator.url.clone().or_else(|| script_of(event)).unwrap_or_default();
+        request.started_by =
+            event.initiator.url.clone().or_else(|| script_of(event)).unwrap_or_default();
         request.started = started(event, &request.started_by);
         self.order.push(id);
     }
@@ -215,4 +229,104 @@ pub(crate) fn header<'a>(headers: &'a serde_json::Value, name: &str) -> Option<&
 fn lifetime(headers: &Headers) -> Option<u64> {
     let read = |name| header(headers.inner(), name);
     kivet_page::cache_lifetime(read("cache-control"), read("expires"), read("date"))
+}
+
+#[cfg(test)]
+mod tests {
+    use serde_json::json;
+
+    use super::*;
+
+    /// `Network.requestWillBeSent` as DevTools sends it; `more` overrides.
+    fn sent(id: &str, url: &str, at: f64, more: serde_json::Value) -> EventRequestWillBeSent {
+        let mut event = json!({
+            "requestId": id, "loaderId": "D1", "documentURL": "https://kites.example/", "timestamp": at, "wallTime": 1e9,
+            "request": {
+                "url": url, "method": "GET", "headers": {}, "initialPriority": "High",
+                "referrerPolicy": "strict-origin-when-cross-origin",
+            },
+            "initiator": { "type": "parser", "url": "https://kites.example/" },
+            "redirectHasExtraInfo": false, "type": "Image", "frameId": "F1",
+        });
+        for (key, value) in more.as_object().expect("an object") {
+            event[key] = value.clone();
+        }
+        serde_json::from_value(event).expect("an event")
+    }
+
+    fn document(id: &str, loader: &str, at: f64) -> EventRequestWillBeSent {
+        sent(id, "https://kites.example/", at, json!({ "type": "Document", "loaderId": loader }))
+    }
+
+    fn finished(id: &str, bytes: f64, at: f64) -> EventLoadingFinished {
+        serde_json::from_value(
+            json!({ "requestId": id, "timestamp": at, "encodedDataLength": bytes }),
+        )
+        .expect("an event")
+    }
+
+    #[test]
+    fn a_request_is_put_together_from_its_events() {
+        let mut traffic = Traffic::of("F1".to_owned());
+        traffic.on_sent(&document("d", "D1", 10.0));
+        traffic.on_sent(&sent("k", "https://kites.example/k.jpg", 10.1, json!({})));
+        let redirect = json!({ "redirectResponse": {
+            "url": "https://kites.example/k.jpg", "status": 301, "statusText": "", "headers": {}, "mimeType": "",
+            "charset": "", "connectionReused": true, "connectionId": 1.0, "encodedDataLength": 90.0,
+            "securityState": "secure",
+        }});
+        traffic.on_sent(&sent("k", "https://kites.example/kite.jpg", 10.3, redirect));
+        traffic.scrolled = true;
+        traffic.on_sent(&sent("late", "https://kites.example/late.jpg", 11.0, json!({})));
+        traffic.on_sent(&sent("data", "data:image/png;base64,AA", 11.0, json!({})));
+        assert_eq!(traffic.under_way().len(), 3, "a data URL never reaches the network");
+        traffic.on_finished(&finished("d", 500.0, 10.2));
+        traffic.on_finished(&finished("k", 4_000.0, 10.5));
+        let requests = traffic.requests();
+        let kite = &requests[1];
+        assert_eq!(
+            (kite.url.as_str(), kite.bytes, kite.is_picture),
+            ("https://kites.example/kite.jpg", 4_000, true)
+        );
+        assert!(
+            (kite.start_ms - 100.0).abs() < 0.01 && (kite.end_ms - 500.0).abs() < 0.01,
+            "{kite:?}"
+        );
+        assert!((kite.redirects[0].ms.expect("timed") - 200.0).abs() < 0.01, "{kite:?}");
+        assert_eq!(
+            (kite.started, kite.before_scroll, requests[2].before_scroll),
+            (Started::Markup, true, false)
+        );
+        assert_eq!(traffic.under_way(), ["https://kites.example/late.jpg"]);
+    }
+
+    #[test]
+    fn who_started_a_request_is_told() {
+        let of = |more| {
+            let mut traffic = Traffic::of("F1".to_owned());
+            traffic.on_sent(&sent("k", "https://kites.example/k.jpg", 1.0, more));
+            traffic.requests()[0].started
+        };
+        assert_eq!(of(json!({ "initiator": { "type": "script" } })), Started::Script);
+        let css = json!({ "initiator": { "type": "parser", "url": "https://kites.example/site.css?v=2" } });
+        assert_eq!(of(css), Started::Stylesheet);
+    }
+
+    #[test]
+    fn what_the_page_before_waits_for_does_not_count() {
+        let mut traffic = Traffic::of("F1".to_owned());
+        traffic.on_sent(&document("d1", "D1", 1.0));
+        traffic.on_sent(&sent("old", "https://kites.example/old.jpg", 1.1, json!({})));
+        traffic.on_sent(&document("d2", "D2", 2.0));
+        traffic.on_sent(&sent("older", "https://kites.example/older.jpg", 2.1, json!({})));
+        traffic.on_finished(&finished("d2", 500.0, 2.2));
+        assert_eq!(traffic.under_way(), Vec::<String>::new());
+        traffic.on_sent(&sent(
+            "new",
+            "https://kites.example/new.jpg",
+            2.3,
+            json!({ "loaderId": "D2" }),
+        ));
+        assert_eq!(traffic.under_way(), ["https://kites.example/new.jpg"]);
+    }
 }

@@ -1,4 +1,5 @@
-//! A visit to one page on one device: opened, looked at, scrolled through, looked at again, left and returned to.
+//! A visit to one page on one device: opened, looked at, scrolled through, looked at again, left
+//! and returned to.
 
 use std::{collections::HashMap, time::Duration};
 
@@ -6,7 +7,10 @@ use base64::{Engine, prelude::BASE64_STANDARD};
 use chromiumoxide::cdp::browser_protocol::network::{GetResponseBodyParams, RequestId};
 use kivet_page::{
     SourceSize,
-    observation::{BackBlock, Element, Embed, Hint, Largest, Moving, Observation, Request, Shift, Split, Started, Use},
+    observation::{
+        BackBlock, Element, Embed, Hint, Largest, Moving, Observation, Request, Shift, Split,
+        Started, Use,
+    },
     pick, read_srcset, source_size,
 };
 use serde::Deserialize;
@@ -88,7 +92,11 @@ impl Tab {
         let pictures = self.bodies().await;
         let document = self.traffic().document_id();
         let source = match document {
-            Some(id) => self.body(id).await.map(|body| String::from_utf8_lossy(&body).into_owned()).unwrap_or_default(),
+            Some(id) => self
+                .body(id)
+                .await
+                .map(|body| String::from_utf8_lossy(&body).into_owned())
+                .unwrap_or_default(),
             None => String::new(),
         };
         let mut observation = self.observed(url, first, second, requests);
@@ -107,7 +115,12 @@ impl Tab {
     /// If the browser fails.
     pub async fn picture_elements(&self) -> Result<Vec<Element>, BrowserError> {
         let collected: Collected = self.evaluate(COLLECT).await?;
-        Ok(collected.uses.into_iter().map(|place| place.element).filter(|element| element.tag == "img").collect())
+        Ok(collected
+            .uses
+            .into_iter()
+            .map(|place| place.element)
+            .filter(|element| element.tag == "img")
+            .collect())
     }
 
     fn check_document(&self, url: &str) -> Result<(), BrowserError> {
@@ -123,10 +136,15 @@ impl Tab {
 
     async fn body(&self, id: RequestId) -> Option<Vec<u8>> {
         let answer = self.page.execute(GetResponseBodyParams::new(id)).await.ok()?.result;
-        if answer.base64_encoded { BASE64_STANDARD.decode(answer.body).ok() } else { Some(answer.body.into_bytes()) }
+        if answer.base64_encoded {
+            BASE64_STANDARD.decode(answer.body).ok()
+        } else {
+            Some(answer.body.into_bytes())
+        }
     }
 
-    /// A body the browser no longer has is no reason to give up; its picture is then weighed as sent.
+    /// A body the browser no longer has is no reason to give up; its picture is then weighed as
+    /// sent.
     async fn bodies(&self) -> HashMap<String, Vec<u8>> {
         let ids = self.traffic().picture_ids();
         let mut bodies = HashMap::new();
@@ -141,7 +159,13 @@ impl Tab {
         bodies
     }
 
-    fn observed(&self, url: &str, first: Collected, second: Collected, requests: Vec<Request>) -> Observation {
+    fn observed(
+        &self,
+        url: &str,
+        first: Collected,
+        second: Collected,
+        requests: Vec<Request>,
+    ) -> Observation {
         let uses = merged(&first.uses, second.uses);
         let hints = first.hints.into_iter().map(|hint| self.resolved(url, hint)).collect();
         let mut embeds = second.embeds;
@@ -151,15 +175,20 @@ impl Tab {
         let page = requests.iter().find(|request| request.kind == "Document");
         let mut back: Vec<BackBlock> = Vec::new();
         if page.is_some_and(|page| page.no_store) {
-            back.push(BackBlock { reason: "no-store".to_owned(), place: "the page is sent with no-store".to_owned() });
+            back.push(BackBlock {
+                reason: "no-store".to_owned(),
+                place: "the page is sent with no-store".to_owned(),
+            });
         }
         if let Some(place) = first.unload.first() {
             let place = format!("a listener for unload, in {place}");
             back.push(BackBlock { reason: "unload".to_owned(), place });
         }
         let largest = first.largest.map(|seen| {
-            let request = requests.iter().find(|request| request.is_picture && request.asked_for(&seen.url));
-            let split = request.map(|request| split(request, &seen, first.first_byte_ms, &requests));
+            let request =
+                requests.iter().find(|request| request.is_picture && request.asked_for(&seen.url));
+            let split =
+                request.map(|request| split(request, &seen, first.first_byte_ms, &requests));
             Largest { element: seen.element, url: seen.url, at_ms: Some(seen.at), split }
         });
         Observation {
@@ -183,13 +212,18 @@ impl Tab {
     /// A preload with candidates fetches the one its own `imagesizes` asks for.
     fn resolved(&self, page: &str, hint: Hint) -> Hint {
         let Some(srcset) = hint.element.attribute("imagesrcset") else { return hint };
-        let size = match source_size(hint.element.attribute("imagesizes").unwrap_or_default(), &self.device) {
+        let size = match source_size(
+            hint.element.attribute("imagesizes").unwrap_or_default(),
+            &self.device,
+        ) {
             SourceSize::Pixels(size) => size,
             SourceSize::Auto => f64::from(self.device.width),
         };
         let candidates = read_srcset(srcset);
-        let taken = pick(&candidates, size, self.device.density).map(|candidate| candidate.url.clone());
-        let url = taken.and_then(|taken| Some(url::Url::parse(page).ok()?.join(&taken).ok()?.to_string()));
+        let taken =
+            pick(&candidates, size, self.device.density).map(|candidate| candidate.url.clone());
+        let url = taken
+            .and_then(|taken| Some(url::Url::parse(page).ok()?.join(&taken).ok()?.to_string()));
         Hint { url: url.unwrap_or_default(), ..hint }
     }
 
@@ -216,9 +250,10 @@ impl Tab {
 /// What a browser says when it could not go anywhere is about the network; ours names the page.
 fn unreachable(url: &str, error: BrowserError) -> BrowserError {
     match error {
-        BrowserError::Failed(error) => {
-            BrowserError::NoPage { url: url.to_owned(), problem: format!("cannot be opened: {error}") }
-        }
+        BrowserError::Failed(error) => BrowserError::NoPage {
+            url: url.to_owned(),
+            problem: format!("cannot be opened: {error}"),
+        },
         other => other,
     }
 }
@@ -227,10 +262,19 @@ fn unreachable(url: &str, error: BrowserError) -> BrowserError {
 fn merged(first: &[Use], second: Vec<Use>) -> Vec<Use> {
     let known: HashMap<(&str, bool), &Use> = first
         .iter()
-        .map(|place| ((place.element.path.as_str(), place.role == kivet_page::observation::Role::Background), place))
+        .map(|place| {
+            (
+                (
+                    place.element.path.as_str(),
+                    place.role == kivet_page::observation::Role::Background,
+                ),
+                place,
+            )
+        })
         .collect();
     let merge = |mut place: Use| {
-        let key = (place.element.path.as_str(), place.role == kivet_page::observation::Role::Background);
+        let key =
+            (place.element.path.as_str(), place.role == kivet_page::observation::Role::Background);
         match known.get(&key) {
             Some(before) => {
                 // A script loader rewrites its marks as it works; before that they are as written.
@@ -239,7 +283,8 @@ fn merged(first: &[Use], second: Vec<Use>) -> Vec<Use> {
                 place.in_view = before.in_view;
                 place.hidden = before.hidden;
                 // An empty picture has no box to speak of yet.
-                place.reserved = if before.url.is_empty() { place.reserved } else { before.reserved };
+                place.reserved =
+                    if before.url.is_empty() { place.reserved } else { before.reserved };
                 place.element = Element { attributes, ..before.element.clone() };
             }
             None => (place.in_view, place.hidden) = (false, false),
@@ -250,13 +295,20 @@ fn merged(first: &[Use], second: Vec<Use>) -> Vec<Use> {
 }
 
 fn up_front(embed: &Embed, requests: &[Request]) -> u64 {
-    let document =
-        requests.iter().find(|one| one.kind == "Document" && one.asked_for(&embed.url) && !embed.url.is_empty());
+    let document = requests
+        .iter()
+        .find(|one| one.kind == "Document" && one.asked_for(&embed.url) && !embed.url.is_empty());
     let of_frame = |one: &&Request| document.is_some_and(|document| one.frame == document.frame);
     let own = |one: &&Request| one.kind == "Media" && one.asked_for(&embed.url);
     // What the page itself had fetched already weighs no less for the frame.
-    let weight = |one: &Request| requests.iter().filter(|other| other.url == one.url).map(|other| other.bytes).max();
-    requests.iter().filter(|one| one.before_scroll && (of_frame(one) || own(one))).filter_map(weight).sum()
+    let weight = |one: &Request| {
+        requests.iter().filter(|other| other.url == one.url).map(|other| other.bytes).max()
+    };
+    requests
+        .iter()
+        .filter(|one| one.before_scroll && (of_frame(one) || own(one)))
+        .filter_map(weight)
+        .sum()
 }
 
 fn split(request: &Request, seen: &LargestSeen, page_ms: f64, requests: &[Request]) -> Split {
@@ -265,11 +317,16 @@ fn split(request: &Request, seen: &LargestSeen, page_ms: f64, requests: &[Reques
     let render_ms = (seen.at - request.end_ms).max(0.0);
     let blocker = requests
         .iter()
-        .filter(|one| one.blocks_rendering && one.end_ms > request.end_ms && one.end_ms <= seen.at + 1.0)
+        .filter(|one| {
+            one.blocks_rendering && one.end_ms > request.end_ms && one.end_ms <= seen.at + 1.0
+        })
         .max_by(|a, b| a.end_ms.total_cmp(&b.end_ms));
     let blocked_by = match (render_ms > WAIT_MS, blocker) {
         (true, Some(blocker)) => Some(blocker.url.clone()),
-        _ if discovery_ms > WAIT_MS && request.started != Started::Markup && !request.started_by.is_empty() => {
+        _ if discovery_ms > WAIT_MS
+            && request.started != Started::Markup
+            && !request.started_by.is_empty() =>
+        {
             Some(request.started_by.clone())
         }
         _ => None,

@@ -49,9 +49,13 @@ pub async fn browse(
             vectors.look(&mut visit, server.as_ref()).await;
             let with_thumbnails = options.thumbnails && run == 0;
             let scales = scales.clone();
-            let (observation, small) = tokio::task::spawn_blocking(move || weighed(visit, &scales, with_thumbnails))
-                .await
-                .map_err(|error| CheckError::Fetch { url: url.to_string(), problem: error.to_string() })?;
+            let (observation, small) =
+                tokio::task::spawn_blocking(move || weighed(visit, &scales, with_thumbnails))
+                    .await
+                    .map_err(|error| CheckError::Fetch {
+                        url: url.to_string(),
+                        problem: error.to_string(),
+                    })?;
             thumbnails.extend(small);
             runs.push(observation);
         }
@@ -63,7 +67,10 @@ pub async fn browse(
     let mut report = PageReport::new(&target.name, &seen);
     if let Some(server) = &server {
         report.rewrite(|text| server.without_address(text));
-        thumbnails = thumbnails.into_iter().map(|(url, data)| (server.without_address(&url), data)).collect();
+        thumbnails = thumbnails
+            .into_iter()
+            .map(|(url, data)| (server.without_address(&url), data))
+            .collect();
     }
     Ok(Looked { page: report, thumbnails })
 }
@@ -73,7 +80,8 @@ pub async fn reachable(target: &Target) -> Result<(Url, Option<FileServer>), Che
     match &target.place {
         Place::Web(url) => Ok((url.clone(), None)),
         Place::File { file, root } => {
-            let html = std::fs::read(file).map_err(|source| CheckError::Read { path: file.clone(), source })?;
+            let html = std::fs::read(file)
+                .map_err(|source| CheckError::Read { path: file.clone(), source })?;
             let top = top_folder(file, root, &String::from_utf8_lossy(&html));
             let server = FileServer::start(&top, root).await?;
             let url = server.url(file).ok_or_else(|| CheckError::NoTarget(target.name.clone()))?;
@@ -92,9 +100,14 @@ fn own_headers(page: &mut Observation, server: &FileServer) {
 }
 
 /// Examines and weighs the pictures of a visit, and finds the lines of its elements.
-fn weighed(visit: Visit, scales: &Scales, with_thumbnails: bool) -> (Observation, BTreeMap<String, String>) {
+fn weighed(
+    visit: Visit,
+    scales: &Scales,
+    with_thumbnails: bool,
+) -> (Observation, BTreeMap<String, String>) {
     let Visit { observation: mut page, pictures, source } = visit;
-    page.files = pictures.par_iter().map(|(url, bytes)| (url.clone(), scales.examine(bytes))).collect();
+    page.files =
+        pictures.par_iter().map(|(url, bytes)| (url.clone(), scales.examine(bytes))).collect();
     let density = page.device.density;
     let files = &page.files;
     page.uses.par_iter_mut().for_each(|place| {
@@ -117,15 +130,21 @@ fn weighed(visit: Visit, scales: &Scales, with_thumbnails: bool) -> (Observation
     (page, small)
 }
 
-/// A picture whose element and address are not in the source was put in by a script, whatever the browser calls it.
+/// A picture whose element and address are not in the source was put in by a script, whatever the
+/// browser calls it.
 fn put_in_by_script(page: &mut Observation, document: &Document) {
     let written = document.addresses();
-    for place in page.uses.iter().filter(|place| place.role == Role::Img && place.element.line.is_none()) {
+    for place in
+        page.uses.iter().filter(|place| place.role == Role::Img && place.element.line.is_none())
+    {
         let name = place.url.rsplit('/').next().unwrap_or_default();
         if name.is_empty() || written.iter().any(|address| address.ends_with(name)) {
             continue;
         }
-        let requests = page.requests.iter_mut().filter(|request| request.is_picture && request.url == place.url);
+        let requests = page
+            .requests
+            .iter_mut()
+            .filter(|request| request.is_picture && request.url == place.url);
         requests
             .filter(|request| request.started == Started::Markup)
             .for_each(|request| request.started = Started::Script);
@@ -155,7 +174,10 @@ pub(crate) fn seen(place: &Use, file: &PictureFile) -> Option<Placement> {
     (!at.seen.is_empty()).then_some(at)
 }
 
-fn small_pictures(page: &Observation, pictures: &HashMap<String, Vec<u8>>) -> BTreeMap<String, String> {
+fn small_pictures(
+    page: &Observation,
+    pictures: &HashMap<String, Vec<u8>>,
+) -> BTreeMap<String, String> {
     let made = page.uses.par_iter().filter_map(|place| {
         let file = page.files.get(&place.url)?;
         let at = seen(place, file)?;
@@ -178,7 +200,9 @@ impl Vectors {
             let Some(vector) = beside(&place.url) else { continue };
             // On other people's servers nothing is asked for that the page does not name.
             let own = Url::parse(&visit.observation.url).ok().map(|page| page.origin());
-            if !visit.pictures.contains_key(&place.url) || Some(vector.origin()) != own && server.is_none() {
+            if !visit.pictures.contains_key(&place.url)
+                || Some(vector.origin()) != own && server.is_none()
+            {
                 continue;
             }
             let mut known = self.known.lock().await;
@@ -195,9 +219,18 @@ impl Vectors {
     }
 
     async fn is_there(&self, vector: &Url) -> bool {
-        let answer = self.client.head(vector.clone()).header("user-agent", kivet_page::USER_AGENT).send().await;
+        let answer = self
+            .client
+            .head(vector.clone())
+            .header("user-agent", kivet_page::USER_AGENT)
+            .send()
+            .await;
         answer.is_ok_and(|answer| {
-            let kind = answer.headers().get("content-type").and_then(|value| value.to_str().ok()).unwrap_or_default();
+            let kind = answer
+                .headers()
+                .get("content-type")
+                .and_then(|value| value.to_str().ok())
+                .unwrap_or_default();
             answer.status().is_success() && kind.starts_with("image/svg")
         })
     }
@@ -208,7 +241,10 @@ pub(crate) fn beside(url: &str) -> Option<Url> {
     let mut vector = Url::parse(url).ok()?;
     let path = vector.path().to_owned();
     let (stem, extension) = path.rsplit_once('.')?;
-    let raster = matches!(extension.to_ascii_lowercase().as_str(), "png" | "jpg" | "jpeg" | "gif" | "webp" | "bmp");
+    let raster = matches!(
+        extension.to_ascii_lowercase().as_str(),
+        "png" | "jpg" | "jpeg" | "gif" | "webp" | "bmp"
+    );
     vector.set_path(&format!("{stem}.svg"));
     vector.set_query(None);
     raster.then_some(vector)

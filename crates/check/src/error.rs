@@ -9,13 +9,15 @@ use kivet_browser::BrowserError;
 #[non_exhaustive]
 pub enum CheckError {
     /// What was named is neither an address nor a file.
-    #[error("`{0}` is neither an http address nor a file or folder that exists")]
+    #[error("`{0}` is neither an http URL nor a file or folder that exists")]
     NoTarget(String),
     /// A folder or sitemap names no page.
-    #[error("{0} has no pages in it; name a folder with .html files, or a sitemap that lists addresses")]
+    #[error(
+        "{0} has no pages in it; name a folder with .html files, or a sitemap that lists addresses"
+    )]
     NoPages(String),
     /// A file cannot be read.
-    #[error("cannot read {}: {source}", path.display())]
+    #[error("cannot read {}", path.display())]
     Read {
         /// The file.
         path: PathBuf,
@@ -31,7 +33,7 @@ pub enum CheckError {
         problem: String,
     },
     /// A sitemap is none.
-    #[error("{url} is no sitemap: {problem}")]
+    #[error("{url} is not a sitemap: {problem}")]
     Sitemap {
         /// Its address or path.
         url: String,
@@ -39,8 +41,8 @@ pub enum CheckError {
         problem: String,
     },
     /// Files cannot be served to the browser.
-    #[error("cannot serve files to the browser on this machine: {0}")]
-    Serve(std::io::Error),
+    #[error("cannot serve files to the browser on this machine")]
+    Serve(#[source] std::io::Error),
     /// The browser.
     #[error(transparent)]
     Browser(#[from] BrowserError),

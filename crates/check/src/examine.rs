@@ -25,7 +25,8 @@ fn examine(bytes: &[u8]) -> PictureFile {
     let metadata = metadata(bytes);
     let pixels = facts.as_ref().filter(|facts| is_drawn(facts));
     PictureFile {
-        // A file that cannot be decoded is no drawing in few colours; that it is broken, the browser says.
+        // A file that cannot be decoded is no drawing in few colours; that it is broken, the
+        // browser says.
         few_colours: pixels.is_some_and(|facts| few_colours(bytes, facts, LIMITS).unwrap_or(false)),
         bytes: bytes.len() as u64,
         hash: blake3::hash(bytes).to_hex().to_string(),
@@ -37,7 +38,8 @@ fn examine(bytes: &[u8]) -> PictureFile {
 
 /// What the beginning of a file says of it.
 fn examine_part(header: &FileHeader) -> PictureFile {
-    let facts = probe(&as_if_whole(header), LIMITS).ok().map(|facts| by_weight(facts, header.length));
+    let facts =
+        probe(&as_if_whole(header), LIMITS).ok().map(|facts| by_weight(facts, header.length));
     let metadata = metadata(&header.bytes);
     PictureFile {
         few_colours: false,
@@ -93,7 +95,11 @@ pub struct Scales {
 const REMEMBERED: usize = 4096;
 
 /// What a map remembers of `key`, or what `found` finds out now.
-fn remembered<K: Eq + Hash, V: Clone>(map: &Mutex<HashMap<K, V>>, key: K, found: impl FnOnce() -> V) -> V {
+fn remembered<K: Eq + Hash, V: Clone>(
+    map: &Mutex<HashMap<K, V>>,
+    key: K,
+    found: impl FnOnce() -> V,
+) -> V {
     let lock = || map.lock().unwrap_or_else(PoisonError::into_inner);
     let known = lock().get(&key).cloned();
     known.unwrap_or_else(|| {
@@ -118,21 +124,31 @@ impl Scales {
         if header.is_whole() { self.examine(&header.bytes) } else { examine_part(header) }
     }
 
-    /// The bytes that what is seen of a picture would take at `density`, by really making it. What this version cannot
-    /// make weighs what it weighs now.
+    /// The bytes that what is seen of a picture would take at `density`, by really making it. What
+    /// this version cannot make weighs what it weighs now.
     pub fn weigh(&self, bytes: &[u8], file: &PictureFile, at: &Placement, density: f64) -> Fitted {
         let as_it_is = as_it_is(file);
-        let Some(facts) = file.facts.as_ref().filter(|facts| is_drawn(facts)) else { return as_it_is };
+        let Some(facts) = file.facts.as_ref().filter(|facts| is_drawn(facts)) else {
+            return as_it_is;
+        };
         let plan = plan(facts, at, density);
-        let corner = [plan.crop.x, plan.crop.y, plan.crop.width, plan.crop.height].map(|value| value.round() as u32);
+        let corner = [plan.crop.x, plan.crop.y, plan.crop.width, plan.crop.height]
+            .map(|value| value.round() as u32);
         let key = (file.hash.clone(), corner, plan.size);
-        let lightest = remembered(&self.made, key, || lightest(bytes, facts, file.few_colours, &plan));
+        let lightest =
+            remembered(&self.made, key, || lightest(bytes, facts, file.few_colours, &plan));
         match lightest {
-            Some((bytes, format)) if bytes < file.bytes => {
-                Fitted { width: plan.size.width, height: plan.size.height, bytes, format, made: true }
-            }
+            Some((bytes, format)) if bytes < file.bytes => Fitted {
+                width: plan.size.width,
+                height: plan.size.height,
+                bytes,
+                format,
+                made: true,
+            },
             // Nothing lighter can be made of it: it fits already.
-            Some(_) => Fitted { width: plan.size.width, height: plan.size.height, made: true, ..as_it_is },
+            Some(_) => {
+                Fitted { width: plan.size.width, height: plan.size.height, made: true, ..as_it_is }
+            }
             None => as_it_is,
         }
     }
@@ -149,12 +165,16 @@ pub fn predict(file: &PictureFile, at: &Placement, density: f64) -> Fitted {
         Some((file.bytes as f64 * share * FLAT_GAIN, Format::Webp))
     } else {
         expected(Format::Avif, Fidelity::DEFAULT)
-            .map(|one| (one.bytes_per_pixel as f64 * size.pixels() as f64, Format::Avif))
+            .map(|one| (f64::from(one.bytes_per_pixel.get()) * size.pixels() as f64, Format::Avif))
     };
     match predicted {
-        Some((bytes, format)) if (bytes as u64) < file.bytes => {
-            Fitted { width: size.width, height: size.height, bytes: bytes as u64, format, made: false }
-        }
+        Some((bytes, format)) if (bytes as u64) < file.bytes => Fitted {
+            width: size.width,
+            height: size.height,
+            bytes: bytes as u64,
+            format,
+            made: false,
+        },
         _ => Fitted { width: size.width, height: size.height, ..as_it_is },
     }
 }
@@ -163,7 +183,10 @@ pub fn predict(file: &PictureFile, at: &Placement, density: f64) -> Fitted {
 const FLAT_GAIN: f64 = 0.8;
 
 fn as_it_is(file: &PictureFile) -> Fitted {
-    let (format, size) = file.facts.as_ref().map_or((Format::Png, Size::new(0, 0)), |facts| (facts.format, facts.size));
+    let (format, size) = file
+        .facts
+        .as_ref()
+        .map_or((Format::Png, Size::new(0, 0)), |facts| (facts.format, facts.size));
     Fitted { width: size.width, height: size.height, bytes: file.bytes, format, made: false }
 }
 
@@ -184,13 +207,18 @@ fn plan(facts: &Facts, at: &Placement, density: f64) -> Plan {
 
 fn lightest(bytes: &[u8], facts: &Facts, flat: bool, plan: &Plan) -> Lightest {
     let raster = draw(bytes, facts, plan, None).ok()?;
-    let lossy =
-        |format| expected(format, Fidelity::DEFAULT).map(|one| (format, Encoding::Lossy { setting: one.setting }));
-    let mut ways: Vec<(Format, Encoding)> = [Format::Avif, Format::Webp].into_iter().filter_map(lossy).collect();
+    let lossy = |format| {
+        expected(format, Fidelity::DEFAULT)
+            .map(|one| (format, Encoding::Lossy { setting: one.setting }))
+    };
+    let mut ways: Vec<(Format, Encoding)> =
+        [Format::Avif, Format::Webp].into_iter().filter_map(lossy).collect();
     if flat || facts.kind == Kind::Flat {
         ways.extend([(Format::Webp, Encoding::Lossless), (Format::Png, Encoding::Lossless)]);
     }
-    let made = ways.into_iter().filter_map(|(format, encoding)| Some((weight(&raster, format, encoding)?, format)));
+    let made = ways
+        .into_iter()
+        .filter_map(|(format, encoding)| Some((weight(&raster, format, encoding)?, format)));
     made.min_by_key(|(bytes, _)| *bytes)
 }
 
@@ -203,6 +231,6 @@ fn weight(raster: &Raster, format: Format, encoding: Encoding) -> Option<u64> {
 pub fn thumbnail(bytes: &[u8], facts: &Facts, at: &Placement) -> Option<String> {
     let scale = (THUMBNAIL / at.seen.width.max(at.seen.height)).min(1.0);
     let raster = draw(bytes, facts, &plan(facts, at, scale), None).ok()?;
-    let webp = encode(&raster, Format::Webp, Encoding::Lossy { setting: 60.0 }).ok()?;
+    let webp = encode(&raster, Format::Webp, Encoding::lossy(60.0)).ok()?;
     Some(format!("data:image/webp;base64,{}", BASE64_STANDARD.encode(webp)))
 }

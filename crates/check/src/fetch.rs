@@ -1,5 +1,5 @@
-//! Fetching for text mode: pages whole, pictures by their headers; each once, a few at a time from one host, and saying
-//! who asks.
+//! Fetching for text mode: pages whole, pictures by their headers; each once, a few at a time from
+//! one host, and saying who asks.
 
 use std::{
     collections::HashMap,
@@ -23,7 +23,8 @@ const PER_HOST: usize = 4;
 /// How long an answer may take.
 const PATIENCE: Duration = Duration::from_secs(20);
 
-/// Bytes of a picture that are read: enough for every format's header, with a profile and a thumbnail before it.
+/// Bytes of a picture that are read: enough for every format's header, with a profile and a
+/// thumbnail before it.
 const HEADER_BYTES: usize = 128 << 10;
 
 /// What Chromium sends for pictures.
@@ -39,7 +40,8 @@ pub struct FileHeader {
     pub url: String,
     /// The redirects on the way.
     pub redirects: Vec<Redirect>,
-    /// HTTP status; 0 if there was no answer, 200 for a file that is there, 404 for one that is not.
+    /// HTTP status; 0 if there was no answer, 200 for a file that is there, 404 for one that is
+    /// not.
     pub status: i64,
     /// Its media type.
     pub media_type: String,
@@ -81,7 +83,10 @@ impl Fetcher {
             .timeout(PATIENCE)
             .redirect(Policy::none())
             .build()
-            .map_err(|error| CheckError::Fetch { url: "anything".to_owned(), problem: error.to_string() })?;
+            .map_err(|error| CheckError::Fetch {
+                url: "anything".to_owned(),
+                problem: error.to_string(),
+            })?;
         Ok(Self { client, hosts: Arc::default(), headers: Arc::default() })
     }
 
@@ -100,23 +105,29 @@ impl Fetcher {
     pub async fn page(&self, url: &Url) -> Result<(String, bool), CheckError> {
         let problem = |problem: String| CheckError::Fetch { url: url.to_string(), problem };
         if let Some(path) = local_path(url) {
-            let text = tokio::fs::read(&path).await.map_err(|source| CheckError::Read { path, source })?;
+            let text =
+                tokio::fs::read(&path).await.map_err(|source| CheckError::Read { path, source })?;
             return Ok((String::from_utf8_lossy(&text).into_owned(), false));
         }
         let _turn = self.turn(url).await;
         let mut redirects = Vec::new();
-        let (answer, _) = self.follow(url, "text/html,*/*", &mut redirects).await.map_err(problem)?;
+        let (answer, _) =
+            self.follow(url, "text/html,*/*", &mut redirects).await.map_err(problem)?;
         if !answer.status().is_success() {
             return Err(problem(format!("it answers {}", answer.status())));
         }
-        let control =
-            answer.headers().get(header::CACHE_CONTROL).and_then(|value| value.to_str().ok()).unwrap_or_default();
+        let control = answer
+            .headers()
+            .get(header::CACHE_CONTROL)
+            .and_then(|value| value.to_str().ok())
+            .unwrap_or_default();
         let no_store = control.to_ascii_lowercase().contains("no-store");
         let text = answer.text().await.map_err(|error| problem(reason(&error)))?;
         Ok((text, no_store))
     }
 
-    /// The header of a picture, fetched once. `root` is what `/` stands for in a page that is a file.
+    /// The header of a picture, fetched once. `root` is what `/` stands for in a page that is a
+    /// file.
     pub async fn header(&self, url: &Url, root: Option<&Path>) -> Arc<FileHeader> {
         let cell = {
             let mut headers = self.headers.lock().unwrap_or_else(PoisonError::into_inner);
@@ -136,7 +147,12 @@ impl Fetcher {
         let mut redirects = Vec::new();
         match self.follow(url, ACCEPT, &mut redirects).await {
             Ok((answer, last)) => of_answer(answer, last, redirects).await,
-            Err(_) => FileHeader { url: url.to_string(), redirects, from_server: true, ..FileHeader::default() },
+            Err(_) => FileHeader {
+                url: url.to_string(),
+                redirects,
+                from_server: true,
+                ..FileHeader::default()
+            },
         }
     }
 
@@ -149,13 +165,21 @@ impl Fetcher {
         semaphore.acquire_owned().await.ok()
     }
 
-    async fn follow(&self, url: &Url, accept: &str, redirects: &mut Vec<Redirect>) -> Result<(Response, Url), String> {
+    async fn follow(
+        &self,
+        url: &Url,
+        accept: &str,
+        redirects: &mut Vec<Redirect>,
+    ) -> Result<(Response, Url), String> {
         const MAX: usize = 10;
         let mut url = url.clone();
         for _ in 0..MAX {
             let request = self.client.get(url.clone()).header(header::ACCEPT, accept);
             let answer = request.send().await.map_err(|error| reason(&error))?;
-            let next = answer.headers().get(header::LOCATION).and_then(|value| url.join(value.to_str().ok()?).ok());
+            let next = answer
+                .headers()
+                .get(header::LOCATION)
+                .and_then(|value| url.join(value.to_str().ok()?).ok());
             match next {
                 Some(next) if answer.status().is_redirection() => {
                     redirects.push(Redirect { url: url.to_string(), ms: None });
@@ -182,14 +206,16 @@ fn local_path(url: &Url) -> Option<PathBuf> {
     if url.scheme() == "file" { url.to_file_path().ok() } else { None }
 }
 
-/// The file an address stands for. An address from the root of a page that is a file means the root of its site.
+/// The file an address stands for. An address from the root of a page that is a file means the root
+/// of its site.
 pub fn file_of(url: &Url, root: Option<&Path>) -> Option<PathBuf> {
     let path = local_path(url)?;
     if path.exists() {
         return Some(path);
     }
     let decoded = percent_decode_str(url.path()).decode_utf8_lossy().into_owned();
-    let within = root.map(|root| root.join(decoded.trim_start_matches('/'))).filter(|file| file.exists());
+    let within =
+        root.map(|root| root.join(decoded.trim_start_matches('/'))).filter(|file| file.exists());
     Some(within.unwrap_or(path))
 }
 
@@ -198,7 +224,9 @@ async fn local_header(url: &Url, path: &Path) -> FileHeader {
     let mut header = FileHeader { url: url.to_string(), status: 404, ..FileHeader::default() };
     let Ok(file) = tokio::fs::File::open(path).await else { return header };
     let Ok(about) = file.metadata().await else { return header };
-    if about.is_file() && file.take(HEADER_BYTES as u64).read_to_end(&mut header.bytes).await.is_ok() {
+    if about.is_file()
+        && file.take(HEADER_BYTES as u64).read_to_end(&mut header.bytes).await.is_ok()
+    {
         header.status = 200;
         header.length = about.len();
     }
@@ -206,7 +234,9 @@ async fn local_header(url: &Url, path: &Path) -> FileHeader {
 }
 
 async fn of_answer(answer: Response, url: Url, redirects: Vec<Redirect>) -> FileHeader {
-    let read = |name| answer.headers().get(name).and_then(|value: &header::HeaderValue| value.to_str().ok());
+    let read = |name| {
+        answer.headers().get(name).and_then(|value: &header::HeaderValue| value.to_str().ok())
+    };
     let mut header = FileHeader {
         url: url.to_string(),
         redirects,
@@ -214,7 +244,11 @@ async fn of_answer(answer: Response, url: Url, redirects: Vec<Redirect>) -> File
         media_type: read(header::CONTENT_TYPE).unwrap_or_default().to_owned(),
         length: answer.content_length().unwrap_or(0),
         bytes: Vec::new(),
-        lifetime_s: cache_lifetime(read(header::CACHE_CONTROL), read(header::EXPIRES), read(header::DATE)),
+        lifetime_s: cache_lifetime(
+            read(header::CACHE_CONTROL),
+            read(header::EXPIRES),
+            read(header::DATE),
+        ),
         from_server: true,
     };
     let mut body = answer.bytes_stream();

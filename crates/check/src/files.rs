@@ -1,4 +1,5 @@
-//! Pages that are files, served to the browser on the loopback address, so that they behave as on the web.
+//! Pages that are files, served to the browser on the loopback address, so that they behave as on
+//! the web.
 
 use std::path::{Path, PathBuf};
 
@@ -18,15 +19,16 @@ pub struct FileServer {
 }
 
 impl FileServer {
-    /// Serves what a page at `file` can reach: the folders its relative addresses climb to, and `root` for addresses
-    /// that begin with a slash.
+    /// Serves what a page at `file` can reach: the folders its relative addresses climb to, and
+    /// `root` for addresses that begin with a slash.
     ///
     /// # Errors
     /// If no port can be had.
     pub async fn start(top: &Path, root: &Path) -> Result<Self, CheckError> {
         let listener = TcpListener::bind(("127.0.0.1", 0)).await.map_err(CheckError::Serve)?;
         let address = listener.local_addr().map_err(CheckError::Serve)?;
-        let router = Router::new().fallback_service(ServeDir::new(top).fallback(ServeDir::new(root)));
+        let router =
+            Router::new().fallback_service(ServeDir::new(top).fallback(ServeDir::new(root)));
         let task = tokio::spawn(async move {
             // A server on the loopback address only fails when it is dropped.
             let _ = axum::serve(listener, router).await;
@@ -36,7 +38,8 @@ impl FileServer {
 
     /// The address of a file under the top folder.
     pub fn url(&self, file: &Path) -> Option<Url> {
-        let inside = Url::from_file_path(Path::new("/").join(file.strip_prefix(&self.top).ok()?)).ok()?;
+        let inside =
+            Url::from_file_path(Path::new("/").join(file.strip_prefix(&self.top).ok()?)).ok()?;
         Url::parse(&format!("{}{}", self.address, inside.path())).ok()
     }
 
@@ -57,11 +60,12 @@ impl Drop for FileServer {
     }
 }
 
-/// The folder that holds everything the page in `file` names relatively: its root, or as far above it as its addresses
-/// climb.
+/// The folder that holds everything the page in `file` names relatively: its root, or as far above
+/// it as its addresses climb.
 pub fn top_folder(file: &Path, root: &Path, html: &str) -> PathBuf {
     let base = file.parent().unwrap_or(root);
-    let climbs = Document::parse(html).addresses().iter().map(|address| climb(address)).max().unwrap_or(0);
+    let climbs =
+        Document::parse(html).addresses().iter().map(|address| climb(address)).max().unwrap_or(0);
     let mut top = base.to_path_buf();
     for _ in 0..climbs {
         top.pop();

@@ -1,4 +1,5 @@
-//! Page checks from end to end: targets found, pages fetched or driven, pictures weighed, the report put together.
+//! Page checks from end to end: targets found, pages fetched or driven, pictures weighed, the
+//! report put together.
 //!
 //! What is wrong with a page is decided in `kivet-page`; this crate brings what that needs to know.
 
@@ -46,7 +47,8 @@ pub struct CheckOptions {
     pub program: Option<PathBuf>,
     /// Keeps small pictures of what is shown, for reports that people look at.
     pub thumbnails: bool,
-    /// Pages looked at at the same time. More than one is quicker, and disturbs the times that are measured.
+    /// Pages looked at at the same time. More than one is quicker, and disturbs the times that are
+    /// measured.
     pub at_once: usize,
 }
 
@@ -70,7 +72,8 @@ pub struct Progress<'a> {
     pub device: &'a str,
 }
 
-/// Checks pages. One that cannot be looked at is reported, and the others are looked at all the same.
+/// Checks pages. One that cannot be looked at is reported, and the others are looked at all the
+/// same.
 ///
 /// # Errors
 /// If the browser cannot be started.
@@ -93,8 +96,9 @@ pub async fn check(
         let (target, chromium, scales, done) = (target.clone(), chromium.as_ref(), &scales, &done);
         async move {
             let count = || done.load(Ordering::Relaxed);
-            let step =
-                |device: &str| progress(Progress { done: count(), of: targets.len(), page: &target.name, device });
+            let step = |device: &str| {
+                progress(Progress { done: count(), of: targets.len(), page: &target.name, device })
+            };
             let looked = match chromium {
                 Some(chromium) => browse::browse(chromium, &target, options, scales, &step).await,
                 None => read::read(&target, options, fetcher, scales, &step).await,
@@ -110,7 +114,7 @@ pub async fn check(
                 report.pages.push(page);
                 report.thumbnails.extend(thumbnails);
             }
-            Err(error) => report.failures.push(Failure { page: name, problem: error.to_string() }),
+            Err(error) => report.failures.push(Failure { page: name, problem: causes(&error) }),
         }
     }
     drop(looking);
@@ -118,4 +122,16 @@ pub async fn check(
         chromium.close().await?;
     }
     Ok(report)
+}
+
+/// An error and its causes on one line.
+pub fn causes(error: &dyn std::error::Error) -> String {
+    let mut text = error.to_string();
+    let mut cause = error.source();
+    while let Some(next) = cause {
+        text.push_str(": ");
+        text.push_str(&next.to_string());
+        cause = next.source();
+    }
+    text
 }

@@ -1,4 +1,5 @@
-//! Text mode: a page read, styled and laid out as far as that goes without a browser, and the headers of its pictures.
+//! Text mode: a page read, styled and laid out as far as that goes without a browser, and the
+//! headers of its pictures.
 
 use std::{
     collections::{BTreeMap, HashMap},
@@ -52,11 +53,19 @@ pub async fn read(
         Place::Web(_) => None,
     };
     let (html, no_store) = fetcher.page(&url).await?;
-    let mut read =
-        Read { sheets: Vec::new(), files: HashMap::new(), headers: HashMap::new(), url, root, html, no_store };
+    let mut read = Read {
+        sheets: Vec::new(),
+        files: HashMap::new(),
+        headers: HashMap::new(),
+        url,
+        root,
+        html,
+        no_store,
+    };
     read.fetch_sheets(fetcher).await;
     // Which candidates are taken does not hang on the pictures; where they stand does.
-    let first: Vec<Observation> = options.devices.iter().map(|device| read.observe(device)).collect();
+    let first: Vec<Observation> =
+        options.devices.iter().map(|device| read.observe(device)).collect();
     read.fetch_heads(&first, fetcher, scales).await;
     let mut observations = Vec::new();
     for device in &options.devices {
@@ -93,8 +102,8 @@ impl Read {
     async fn fetch_sheets(&mut self, fetcher: &Fetcher) {
         let urls = Document::parse(&self.html).stylesheets(&self.url);
         for url in urls {
-            let file =
-                crate::fetch::file_of(&url, self.root.as_deref()).and_then(|file| Url::from_file_path(file).ok());
+            let file = crate::fetch::file_of(&url, self.root.as_deref())
+                .and_then(|file| Url::from_file_path(file).ok());
             if let Ok(css) = fetcher.text(file.as_ref().unwrap_or(&url)).await {
                 self.sheets.push((url.to_string(), css));
             }
@@ -118,7 +127,8 @@ impl Read {
             };
             (url, header)
         };
-        let headers: Vec<_> = futures::stream::iter(urls).map(fetch).buffer_unordered(AT_ONCE).collect().await;
+        let headers: Vec<_> =
+            futures::stream::iter(urls).map(fetch).buffer_unordered(AT_ONCE).collect().await;
         for (url, header) in headers {
             let Some(header) = header else { continue };
             if header.status == 200 {
@@ -146,7 +156,8 @@ impl Read {
         for place in &mut page.uses {
             let file = self.files.get(&place.url);
             let whole = self.headers.get(&place.url).filter(|header| header.is_whole());
-            // What was fetched whole is small enough to be made anew; of the rest the weight is predicted.
+            // What was fetched whole is small enough to be made anew; of the rest the weight is
+            // predicted.
             place.fitted = file.and_then(|file| {
                 let at = seen(place, file)?;
                 Some(whole.map_or_else(
@@ -159,14 +170,16 @@ impl Read {
 
     async fn look_beside(&self, page: &mut Observation, fetcher: &Fetcher, scales: &Scales) {
         for place in &mut page.uses {
-            let Some(vector) = beside(&place.url)
-                .filter(|vector| self.files.contains_key(&place.url) && vector.origin() == self.url.origin())
-            else {
+            let Some(vector) = beside(&place.url).filter(|vector| {
+                self.files.contains_key(&place.url) && vector.origin() == self.url.origin()
+            }) else {
                 continue;
             };
             let header = fetcher.header(&vector, self.root.as_deref()).await;
-            let is_vector =
-                scales.examine_header(&header).facts.is_some_and(|facts| facts.format == kivet_recipe::Format::Svg);
+            let is_vector = scales
+                .examine_header(&header)
+                .facts
+                .is_some_and(|facts| facts.format == kivet_recipe::Format::Svg);
             place.vector_beside = (header.status == 200 && is_vector).then(|| vector.to_string());
         }
     }
@@ -174,7 +187,8 @@ impl Read {
 
 /// What a frame loads at once: its document and what that names.
 async fn up_front(embed: &Embed, device: &Device, root: Option<&Path>, fetcher: &Fetcher) -> u64 {
-    let lazy = embed.element.keyword("loading") == "lazy" && embed.area.y >= f64::from(device.height);
+    let lazy =
+        embed.element.keyword("loading") == "lazy" && embed.area.y >= f64::from(device.height);
     let Ok(url) = Url::parse(&embed.url) else { return 0 };
     if lazy || embed.element.tag != "iframe" {
         return 0;

@@ -25,17 +25,22 @@ pub struct FittedSizes {
     pub sizes: String,
 }
 
-/// Sweeps a page over viewports from 320 to 2560 CSS pixels and fits `sizes` for each picture in it.
+/// Sweeps a page over viewports from 320 to 2560 CSS pixels and fits `sizes` for each picture in
+/// it.
 ///
 /// # Errors
 /// If the page cannot be had, or the browser fails.
-pub async fn fit_page(chromium: &Chromium, target: &Target) -> Result<Vec<FittedSizes>, CheckError> {
+pub async fn fit_page(
+    chromium: &Chromium,
+    target: &Target,
+) -> Result<Vec<FittedSizes>, CheckError> {
     let (url, _server) = reachable(target).await?;
     let tab = chromium.tab(DEVICES[3]).await?;
     tab.open(url.as_str()).await?;
     // Pictures whose own size decides how wide they are must have arrived.
     tab.scroll_to_end().await?;
-    let source: String = tab.evaluate("fetch(location.href).then((answer) => answer.text())").await?;
+    let source: String =
+        tab.evaluate("fetch(location.href).then((answer) => answer.text())").await?;
     let mut sweep = Sweep { tab: &tab, seen: HashMap::new() };
     for width in SWEPT.step_by(STEP) {
         sweep.at(width).await?;
@@ -47,7 +52,12 @@ pub async fn fit_page(chromium: &Chromium, target: &Target) -> Result<Vec<Fitted
     let mut fitted = Vec::new();
     for (at, (written, named)) in written.into_iter().zip(elements).enumerate() {
         if let Some(sizes) = sweep.fit(at).await? {
-            fitted.push(FittedSizes { line: document.line_of(&named), selector: named.selector, written, sizes });
+            fitted.push(FittedSizes {
+                line: document.line_of(&named),
+                selector: named.selector,
+                written,
+                sizes,
+            });
         }
     }
     tab.close().await?;
@@ -69,12 +79,16 @@ impl Sweep<'_> {
         Ok(self.seen.get(&width).map_or(&[], Vec::as_slice))
     }
 
-    /// Fits one picture. The fit asks for viewports in between; each is measured, and the fit is made again with it.
+    /// Fits one picture. The fit asks for viewports in between; each is measured, and the fit is
+    /// made again with it.
     async fn fit(&mut self, picture: usize) -> Result<Option<String>, CheckError> {
         let samples: Vec<Sample> = SWEPT
             .step_by(STEP)
             .filter_map(|width| {
-                Some(Sample { viewport: f64::from(width), shown: *self.seen.get(&width)?.get(picture)? })
+                Some(Sample {
+                    viewport: f64::from(width),
+                    shown: *self.seen.get(&width)?.get(picture)?,
+                })
             })
             .collect();
         loop {

@@ -61,8 +61,8 @@ pub async fn targets(words: &[String], fetcher: &Fetcher) -> Result<Vec<Target>,
         if whole.is_dir() {
             found.extend(in_folder(word, &whole)?);
         } else if path.extension().is_some_and(|extension| extension == "xml") {
-            let text =
-                std::fs::read_to_string(&whole).map_err(|source| CheckError::Read { path: whole.clone(), source })?;
+            let text = std::fs::read_to_string(&whole)
+                .map_err(|source| CheckError::Read { path: whole.clone(), source })?;
             found.extend(in_sitemap(word, &text)?);
         } else {
             let root = whole.parent().unwrap_or(&whole).to_path_buf();
@@ -93,11 +93,14 @@ fn in_sitemap(word: &str, text: &str) -> Result<Vec<Target>, CheckError> {
     let problem = |problem: String| CheckError::Sitemap { url: word.to_owned(), problem };
     let document = roxmltree::Document::parse(text).map_err(|error| problem(error.to_string()))?;
     if document.root_element().tag_name().name() != "urlset" {
-        return Err(problem(format!("it begins with <{}>, not <urlset>", document.root_element().tag_name().name())));
+        return Err(problem(format!(
+            "it begins with <{}>, not <urlset>",
+            document.root_element().tag_name().name()
+        )));
     }
-    let addresses = document
-        .descendants()
-        .filter(|node| node.has_tag_name("loc") || (node.is_element() && node.tag_name().name() == "loc"));
+    let addresses = document.descendants().filter(|node| {
+        node.has_tag_name("loc") || (node.is_element() && node.tag_name().name() == "loc")
+    });
     let pages: Vec<Target> = addresses
         .filter_map(|node| {
             let name = node.text()?.trim().to_owned();

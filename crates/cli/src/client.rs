@@ -11,7 +11,12 @@ use serde::{Serialize, de::DeserializeOwned};
 #[derive(clap::Args)]
 pub struct Reach {
     /// The service's address.
-    #[arg(long, env = "KIVET_SERVICE", default_value = "http://127.0.0.1:8484", value_name = "ADDRESS")]
+    #[arg(
+        long,
+        env = "KIVET_SERVICE",
+        default_value = "http://127.0.0.1:8484",
+        value_name = "ADDRESS"
+    )]
     service: String,
     /// The admin token; without it, the one in the data folder.
     #[arg(long, env = "KIVET_TOKEN", hide_env_values = true)]
@@ -28,7 +33,12 @@ impl Reach {
     }
 
     /// Calls the administration interface and reads its answer.
-    pub fn call<T: DeserializeOwned>(&self, method: Method, path: &str, query: &[(&str, &str)]) -> Result<T> {
+    pub fn call<T: DeserializeOwned>(
+        &self,
+        method: Method,
+        path: &str,
+        query: &[(&str, &str)],
+    ) -> Result<T> {
         self.send(method, path, |request| request.query(query))
     }
 
@@ -46,7 +56,8 @@ impl Reach {
     pub fn ask<T: DeserializeOwned>(&self, path: &str, headers: &[(&str, String)]) -> Result<T> {
         let token = self.token.clone().or_else(|| token_in(&self.data).ok());
         self.answer(Method::GET, path, |request| {
-            let request = headers.iter().fold(request, |request, (name, value)| request.header(*name, value));
+            let request =
+                headers.iter().fold(request, |request, (name, value)| request.header(*name, value));
             token.iter().fold(request, RequestBuilder::bearer_auth)
         })
     }
@@ -105,5 +116,8 @@ fn token_in(data: &Path) -> Result<String> {
 
 /// A runtime for one command.
 pub fn runtime() -> Result<tokio::runtime::Runtime> {
-    tokio::runtime::Builder::new_multi_thread().enable_all().build().context("cannot start the async runtime")
+    tokio::runtime::Builder::new_multi_thread()
+        .enable_all()
+        .build()
+        .context("cannot start the async runtime")
 }

@@ -1,6 +1,7 @@
 //! The `kivet` command: starts the service, and speaks to a running one.
 //!
-//! Exit codes: 0 done, 1 could not be done, 2 usage error, 3 a check found waste it was told to fail on.
+//! Exit codes: 0 done, 1 could not be done, 2 usage error, 3 a check found waste it was told to
+//! fail on.
 
 mod client;
 mod commands;
@@ -10,7 +11,8 @@ use std::process::ExitCode;
 
 use clap::{Parser, Subcommand};
 
-/// Serves pictures at the size, crop and format each viewer needs, and writes the markup that asks for them.
+/// Serves pictures at the size, crop and format each viewer needs, and writes the markup that asks
+/// for them.
 #[derive(Parser)]
 #[command(
     name = "kivet",
@@ -66,5 +68,46 @@ fn main() -> ExitCode {
             output::failure(&error, json);
             ExitCode::FAILURE
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use clap::CommandFactory;
+
+    use super::Kivet;
+
+    /// `docs/reference/cli.md`: every command's own help.
+    fn reference() -> String {
+        let mut text = String::from("# Commands\n\n");
+        let mut kivet = Kivet::command().term_width(96);
+        kivet.build();
+        let names: Vec<String> =
+            kivet.get_subcommands().map(|command| command.get_name().to_owned()).collect();
+        text.push_str(&format!("```text\n{}\n```\n", kivet.render_help().to_string().trim_end()));
+        for name in names.iter().filter(|name| *name != "help") {
+            let command = kivet.find_subcommand_mut(name).expect("a command");
+            text.push_str(&format!(
+                "\n## kivet {name}\n\n```text\n{}\n```\n",
+                command.render_long_help().to_string().trim_end()
+            ));
+        }
+        text
+    }
+
+    #[test]
+    fn the_reference_is_current() {
+        let file =
+            std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/reference/cli.md");
+        let current: String =
+            reference().lines().map(|line| line.trim_end().to_owned() + "\n").collect();
+        if std::env::var_os("KIVET_BLESS").is_some() {
+            std::fs::write(&file, &current).expect("written");
+        }
+        assert_eq!(
+            std::fs::read_to_string(&file).expect("cli.md"),
+            current,
+            "run with KIVET_BLESS=1"
+        );
     }
 }

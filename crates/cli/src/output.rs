@@ -4,9 +4,10 @@ use std::io::{ErrorKind, Write};
 
 use anyhow::Result;
 use serde::Serialize;
+use tracing_subscriber::EnvFilter;
 
-/// Prints `result` as JSON, or as `text` says. A reader who has gone away (`| head`, a closed terminal) is no failure:
-/// a service must not end because its output is closed.
+/// Prints `result` as JSON, or as `text` says. A reader who has gone away (`| head`, a closed
+/// terminal) is no failure: a service must not end because its output is closed.
 pub fn print<T: Serialize>(json: bool, result: &T, text: impl FnOnce(&T) -> String) -> Result<()> {
     let text = if json { serde_json::to_string_pretty(result)? } else { text(result) };
     match writeln!(std::io::stdout(), "{}", text.trim_end()) {
@@ -24,21 +25,16 @@ pub fn failure(error: &anyhow::Error, json: bool) {
     }
 }
 
-/// A number of bytes for people: three digits at most, in units of a thousand.
-pub fn bytes(count: u64) -> String {
-    match count {
-        0..1_000 => format!("{count} B"),
-        1_000..100_000 => format!("{:.1} kB", count as f64 / 1e3),
-        100_000..1_000_000 => format!("{:.0} kB", count as f64 / 1e3),
-        _ => format!("{:.2} MB", count as f64 / 1e6),
-    }
+/// Shows what libraries warn of on standard error, a line each.
+pub fn show_warnings() {
+    let lines = tracing_subscriber::fmt().without_time().with_target(false).with_ansi(false);
+    let filter = EnvFilter::try_from_env("KIVET_LOG")
+        .unwrap_or_else(|_| EnvFilter::new("error,kivet_browser=warn"));
+    // A service in the same process may have set up its own log.
+    let _ = lines.with_env_filter(filter).with_writer(std::io::stderr).try_init();
 }
 
-#[cfg(test)]
-mod tests {
-    #[test]
-    fn bytes_are_short() {
-        let short: Vec<String> = [999, 1_500, 123_456, 2_345_678].map(super::bytes).to_vec();
-        assert_eq!(short, ["999 B", "1.5 kB", "123 kB", "2.35 MB"]);
-    }
+/// A number of bytes for people.
+pub fn bytes(count: u64) -> String {
+    kivet_recipe::Bytes::new(count).to_string()
 }

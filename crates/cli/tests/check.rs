@@ -1,4 +1,5 @@
-//! `kivet check` as people and continuous integration run it: targets, report files, baselines, budgets, exit codes.
+//! `kivet check` as people and continuous integration run it: targets, report files, baselines,
+//! budgets, exit codes.
 #![allow(clippy::unwrap_used)]
 
 use std::{
@@ -13,7 +14,12 @@ fn repository() -> PathBuf {
 }
 
 fn check(arguments: &[&str]) -> Output {
-    Command::new(env!("CARGO_BIN_EXE_kivet")).current_dir(repository()).arg("check").args(arguments).output().unwrap()
+    Command::new(env!("CARGO_BIN_EXE_kivet"))
+        .current_dir(repository())
+        .arg("check")
+        .args(arguments)
+        .output()
+        .unwrap()
 }
 
 fn said(output: &Output) -> String {
@@ -44,8 +50,9 @@ fn site() -> tempfile::TempDir {
 }
 
 fn write(folder: &tempfile::TempDir, name: &str, body: &str) {
-    let page =
-        format!("<!doctype html>\n<html lang=\"en\">\n<title>{name}</title>\n<body>\n{body}\n</body>\n</html>\n");
+    let page = format!(
+        "<!doctype html>\n<html lang=\"en\">\n<title>{name}</title>\n<body>\n{body}\n</body>\n</html>\n"
+    );
     std::fs::write(folder.path().join(name), page).unwrap();
 }
 
@@ -57,17 +64,30 @@ fn a_folder_is_checked_and_reported_in_every_form() {
     let forms = ["r.json", "r.html", "r.sarif", "r.xml", "r.md"].map(path);
     let mut arguments = vec![site.as_str(), "--text"];
     forms.iter().for_each(|form| arguments.extend(["--report", form]));
-    let said = ends(&arguments, 0, &["more-pixels-than-shown", "alt-missing", "line 5", "nothing to fix was found"]);
+    let said = ends(
+        &arguments,
+        0,
+        &["more-pixels-than-shown", "alt-missing", "line 5", "nothing to fix was found"],
+    );
     assert!(said.contains("careless.html") && said.contains("plain.html"));
 
     let read = |at: usize| std::fs::read_to_string(&forms[at]).unwrap();
     let json: Value = serde_json::from_str(&read(0)).unwrap();
     assert_eq!((json["version"].as_u64(), json["mode"].as_str()), (Some(2), Some("text")));
     let phone = &json["pages"][0]["devices"][1];
-    assert!(phone["sent"].as_u64().unwrap() > 3_000_000 && phone["needed"].as_u64().unwrap() < 100_000);
-    assert!(read(1).contains("<section>") && read(4).contains("| phone | 3.31 MB |"), "{}", read(4));
+    assert!(
+        phone["sent"].as_u64().unwrap() > 3_000_000 && phone["needed"].as_u64().unwrap() < 100_000
+    );
+    assert!(
+        read(1).contains("<section>") && read(4).contains("| phone | 3.31 MB |"),
+        "{}",
+        read(4)
+    );
     let sarif: Value = serde_json::from_str(&read(2)).unwrap();
-    assert_eq!(sarif["runs"][0]["results"][0]["locations"][0]["physicalLocation"]["region"]["startLine"], 5);
+    assert_eq!(
+        sarif["runs"][0]["results"][0]["locations"][0]["physicalLocation"]["region"]["startLine"],
+        5
+    );
     assert!(read(3).contains("<testcase name=\"alt-missing\""));
 }
 
@@ -78,7 +98,11 @@ fn budgets_and_baselines_decide_the_exit_code() {
     let baseline = folder.path().join("baseline.json").display().to_string();
     ends(&[&page, "--text", "--fail-on", "animated-gif,sent>9MB"], 0, &[]);
     ends(&[&page, "--text", "--fail-on", "alt-missing"], 3, &["failed:", "alt-missing at"]);
-    ends(&[&page, "--text", "--device", "laptop", "--fail-on", "wasted>1MB"], 3, &["wasted>1000000, it is"]);
+    ends(
+        &[&page, "--text", "--device", "laptop", "--fail-on", "wasted>1MB"],
+        3,
+        &["wasted>1000000, it is"],
+    );
     ends(&[&page, "--text", "--report", &baseline], 0, &[]);
     ends(&[&page, "--text", "--baseline", &baseline], 0, &["beyond the baseline: nothing"]);
     write(
@@ -99,17 +123,32 @@ fn budgets_and_baselines_decide_the_exit_code() {
 fn what_cannot_be_checked_is_said_and_the_rest_is_checked() {
     let folder = site();
     let site = folder.path().display().to_string();
-    ends(&["/nowhere/at-all.html"], 1, &["`/nowhere/at-all.html` is neither an http address nor a file"]);
+    ends(
+        &["/nowhere/at-all.html"],
+        1,
+        &["`/nowhere/at-all.html` is neither an http URL nor a file"],
+    );
     ends(&[&site, "--text", "--fail-on", "alt-mising"], 2, &["did you mean `alt-missing`?"]);
     ends(&[&site, "--text", "--report", "out.pdf"], 2, &["does not say which form", ".sarif"]);
     ends(&[&site, "--device", "watch"], 2, &["there is no device `watch`", "small-phone"]);
     ends(&[&site, "--browser", "/nowhere/chromium"], 1, &["/nowhere/chromium"]);
     let page = folder.path().join("careless.html").display().to_string();
     let both = ["http://127.0.0.1:9/page.html", page.as_str(), "--text", "--device", "laptop"];
-    ends(&both, 1, &["could not be checked: cannot fetch http://127.0.0.1:9/page.html", "more-pixels-than-shown"]);
+    ends(
+        &both,
+        1,
+        &[
+            "could not be checked: cannot fetch http://127.0.0.1:9/page.html",
+            "more-pixels-than-shown",
+        ],
+    );
     let sitemap = folder.path().join("sitemap.xml");
     std::fs::write(&sitemap, "<urlset xmlns=\"http://www.sitemaps.org/schemas/sitemap/0.9\"><url><loc>http://127.0.0.1:9/a</loc></url></urlset>").unwrap();
-    ends(&[&sitemap.display().to_string(), "--text"], 1, &["http://127.0.0.1:9/a", "could not be checked"]);
+    ends(
+        &[&sitemap.display().to_string(), "--text"],
+        1,
+        &["http://127.0.0.1:9/a", "could not be checked"],
+    );
     std::fs::write(&sitemap, "<html></html>").unwrap();
-    ends(&[&sitemap.display().to_string(), "--text"], 1, &["is no sitemap"]);
+    ends(&[&sitemap.display().to_string(), "--text"], 1, &["is not a sitemap"]);
 }

@@ -2,7 +2,8 @@
 #![allow(clippy::unwrap_used)]
 
 use std::{
-    io::{BufRead, BufReader},
+    io::{BufRead, BufReader, Read, Write},
+    net::TcpStream,
     path::{Path, PathBuf},
     process::{Child, Command, Output, Stdio},
 };
@@ -50,18 +51,70 @@ impl Drop for Served {
 fn serve(folder: &Path) -> Served {
     let config = folder.join("kivet.toml");
     let originals = repository().join("demo/originals").canonicalize().unwrap();
-    std::fs::write(&config, format!("data = \"data\"\n[shelves.photos]\nfolder = {originals:?}\n")).unwrap();
+    std::fs::write(&config, format!("data = \"data\"\n[shelves.photos]\nfolder = {originals:?}\n"))
+        .unwrap();
     let mut child = Command::new(env!("CARGO_BIN_EXE_kivet"))
         .args(["serve", "--json", "--listen", "127.0.0.1:0", "--config"])
         .arg(&config)
         .stdout(Stdio::piped())
-        .stderr(Stdio::null())
+        .stderr(std::fs::File::create(folder.join("log")).unwrap())
         .spawn()
         .unwrap();
     let mut lines = BufReader::new(child.stdout.take().unwrap()).lines().map_while(Result::ok);
     let pictures = lines.find(|line| line.contains("\"pictures\"")).unwrap();
     let address = pictures.split('"').nth(3).unwrap().trim_end_matches("/pic/").to_owned();
     Served { child, address }
+}
+
+/// What a service answers to a request of so many header lines.
+fn get(served: &Served, path: &str, headers: &str) -> String {
+    let host = served.address.strip_prefix("http://").unwrap();
+    let mut stream = TcpStream::connect(host).unwrap();
+    write!(stream, "GET {path} HTTP/1.1\r\nhost: {host}\r\nconnection: close\r\n{headers}\r\n")
+        .unwrap();
+    let mut answer = String::new();
+    stream.read_to_string(&mut answer).unwrap();
+    answer
+}
+
+#[test]
+fn every_request_is_logged_under_the_id_in_its_response() {
+    let folder = tempfile::tempdir().unwrap();
+    let served = serve(folder.path());
+    let named = get(&served, "/pic/640w/photos/nothing.jpg", "x-request-id: kite-7\r\n");
+    assert!(named.starts_with("HTTP/1.1 404") && named.contains("x-request-id: kite-7"), "{named}");
+    let own = get(&served, "/healthz", "");
+    let id = own
+        .lines()
+        .find_map(|line| line.strip_prefix("x-request-id: "))
+        .unwrap_or_else(|| panic!("{own}"));
+    drop(served);
+    let log = std::fs::read_to_string(folder.path().join("log")).unwrap();
+    let line = |id: &str| {
+        log.lines()
+            .find(|line| line.contains(id))
+            .unwrap_or_else(|| panic!("{id} in {log}"))
+            .to_owned()
+    };
+    let (first, second) = (line("kite-7"), line(id));
+    assert!(
+        ["GET", "/pic/640w/photos/nothing.jpg", "404"].iter().all(|part| first.contains(part)),
+        "{first}"
+    );
+    assert!(["GET", "/healthz", "200"].iter().all(|part| second.contains(part)), "{second}");
+}
+
+#[test]
+fn errors_print_their_cause_once() {
+    let folder = tempfile::tempdir().unwrap();
+    let missing = folder.path().join("kivet.toml");
+    let output = kivet(&["serve", "--config", missing.to_str().unwrap()]);
+    let error = text(&output.stderr);
+    assert_eq!(
+        (output.status.code(), error.matches("No such file").count()),
+        (Some(1), 1),
+        "{error}"
+    );
 }
 
 #[test]
@@ -76,9 +129,20 @@ fn markup_and_console_speak_to_a_running_service() {
     assert!(markup.status.success(), "{}", text(&markup.stderr));
     assert!(text(&markup.stdout).starts_with("<img") && text(&markup.stdout).contains("1600w\""));
     assert!(text(&markup.stderr).contains("no alt was given"));
-    let json = run(&["markup", "photos/kites/six-panel.png", "--sizes", "50vw", "--alt", "A kite", "--json"]);
+    let json = run(&[
+        "markup",
+        "photos/kites/six-panel.png",
+        "--sizes",
+        "50vw",
+        "--alt",
+        "A kite",
+        "--json",
+    ]);
     let json: Value = serde_json::from_slice(&json.stdout).unwrap();
-    assert_eq!((json["ladder"][0]["width"].as_u64(), json["notes"].as_array().unwrap().len()), (Some(160), 0));
+    assert_eq!(
+        (json["ladder"][0]["width"].as_u64(), json["notes"].as_array().unwrap().len()),
+        (Some(160), 0)
+    );
 
     let link = text(&run(&["console"]).stdout);
     assert!(link.starts_with(&format!("{}/console/sign-in/", served.address)), "{link}");
@@ -87,7 +151,11 @@ fn markup_and_console_speak_to_a_running_service() {
     assert_eq!(slip.status.code(), Some(1));
     assert!(text(&slip.stderr).contains("did you mean `photos`?"), "{}", text(&slip.stderr));
     fails(&["console", "--service", &served.address, "--token", "guess"], 1, &["admin token"]);
-    fails(&["console", "--service", "http://127.0.0.1:9", "--token", "x"], 1, &["no service answers", "kivet serve"]);
+    fails(
+        &["console", "--service", "http://127.0.0.1:9", "--token", "x"],
+        1,
+        &["no service answers", "kivet serve"],
+    );
 }
 
 #[test]
@@ -95,7 +163,15 @@ fn render_writes_what_it_says() {
     let folder = tempfile::tempdir().unwrap();
     let to = |name: &str| folder.path().join(name).to_str().unwrap().to_owned();
     let original = "demo/originals/kites/six-panel.png";
-    let made = kivet(&["render", original, "--recipe", "300w_ratio-3-2_at-top", "-o", &to("kite.webp"), "--json"]);
+    let made = kivet(&[
+        "render",
+        original,
+        "--recipe",
+        "300w_ratio-3-2_at-top",
+        "-o",
+        &to("kite.webp"),
+        "--json",
+    ]);
     let said: Value = serde_json::from_slice(&made.stdout).unwrap();
     assert_eq!((said["width"].as_u64(), said["height"].as_u64()), (Some(300), Some(200)));
     assert_eq!(said["recipe"], "300w_ratio-3-2_at-top_as-webp");
@@ -104,22 +180,51 @@ fn render_writes_what_it_says() {
     assert_eq!(&bytes[8..12], b"WEBP");
 
     let large = kivet(&["render", original, "--recipe", "9000w", "-o", &to("large.jpg")]);
-    assert!(text(&large.stdout).contains("9000 x 9000 was asked for; nothing is enlarged"), "{}", text(&large.stdout));
+    assert!(
+        text(&large.stdout).contains("9000 x 9000 was asked for; nothing is enlarged"),
+        "{}",
+        text(&large.stdout)
+    );
 
     fails(
         &["render", original, "--recipe", "original", "-o", &to("x.webp")],
         1,
         &["`original` leaves it so", "x.webp"],
     );
-    let passed = kivet(&["render", original, "--recipe", "original", "-o", &to("same.png"), "--json"]);
+    let passed =
+        kivet(&["render", original, "--recipe", "original", "-o", &to("same.png"), "--json"]);
     assert!(passed.status.success());
-    fails(&["render", original, "--recipe", "640w", "-o", &to("x.svg")], 1, &["cannot become a vector"]);
-    fails(&["render", original, "--recipe", "640w_overlay-mark", "-o", &to("x.png")], 1, &["overlay-mark", "service"]);
-    fails(&["render", original, "--recipe", "640", "-o", &to("x.jpg")], 1, &["`640`", "try `640w`"]);
+    fails(
+        &["render", original, "--recipe", "640w", "-o", &to("x.svg")],
+        1,
+        &["cannot become a vector"],
+    );
+    fails(
+        &["render", original, "--recipe", "640w_overlay-mark", "-o", &to("x.png")],
+        1,
+        &["overlay-mark", "service"],
+    );
+    fails(
+        &["render", original, "--recipe", "640", "-o", &to("x.jpg")],
+        1,
+        &["`640`", "try `640w`"],
+    );
     fails(&["render", original, "--recipe", "640w", "-o", &to("x.bmp")], 1, &["x.bmp", ".avif"]);
-    fails(&["render", original, "--recipe", "640w_as-avif", "-o", &to("x.jpg")], 1, &["make them agree"]);
-    fails(&["render", original, "--recipe", "lossless", "-o", &to("x.jpg")], 1, &["lossless formats"]);
-    fails(&["render", "Cargo.toml", "--recipe", "640w", "-o", &to("x.jpg")], 1, &["Cargo.toml", "no picture"]);
+    fails(
+        &["render", original, "--recipe", "640w_as-avif", "-o", &to("x.jpg")],
+        1,
+        &["make them agree"],
+    );
+    fails(
+        &["render", original, "--recipe", "lossless", "-o", &to("x.jpg")],
+        1,
+        &["lossless formats"],
+    );
+    fails(
+        &["render", "Cargo.toml", "--recipe", "640w", "-o", &to("x.jpg")],
+        1,
+        &["Cargo.toml", "no picture"],
+    );
     fails(&["render", "nowhere.jpg", "--recipe", "640w", "-o", &to("x.jpg")], 1, &["nowhere.jpg"]);
     fails(&["render", original], 2, &["--recipe"]);
 }
@@ -129,11 +234,18 @@ fn doctor_tells_what_is_there_and_serve_refuses_what_it_cannot_follow() {
     let good = kivet(&["doctor", "--config", "demo/kivet.toml", "--json"]);
     assert!(good.status.success());
     let findings: Value = serde_json::from_slice(&good.stdout).unwrap();
-    assert!(findings.as_array().unwrap().iter().any(|one| one["thing"] == "configuration" && one["ok"] == true));
+    assert!(
+        findings
+            .as_array()
+            .unwrap()
+            .iter()
+            .any(|one| one["thing"] == "configuration" && one["ok"] == true)
+    );
 
     let folder = tempfile::tempdir().unwrap();
     let config = folder.path().join("kivet.toml");
-    std::fs::write(&config, "listen = \"127.0.0.1:0\"\n\n[shelvs.photos]\nfolder = \".\"\n").unwrap();
+    std::fs::write(&config, "listen = \"127.0.0.1:0\"\n\n[shelvs.photos]\nfolder = \".\"\n")
+        .unwrap();
     let config = config.to_str().unwrap();
     assert_eq!(kivet(&["doctor", "--config", config]).status.code(), Some(1));
     fails(&["serve", "--config", config], 1, &["kivet.toml, line 3", "did you mean `shelves`?"]);
@@ -141,7 +253,8 @@ fn doctor_tells_what_is_there_and_serve_refuses_what_it_cannot_follow() {
     fails(&["demo", "--folder", "/nowhere"], 1, &["--folder"]);
 }
 
-/// The smallest file of the design page, as it stands: folder shelves are served, the other kinds refused by name.
+/// The smallest file of the design page, as it stands: folder shelves are served, the other kinds
+/// refused by name.
 #[test]
 fn the_smallest_configuration_starts_and_refuses_what_is_not_there_yet() {
     let folder = tempfile::tempdir().unwrap();
@@ -176,7 +289,10 @@ fn the_smallest_configuration_starts_and_refuses_what_is_not_there_yet() {
     child.kill().unwrap();
     let log = text(&child.wait_with_output().unwrap().stderr);
     assert!(greeting.contains("Kivet serves pictures at"), "{greeting}");
-    assert!(log.contains("press") && log.contains("a web server") && log.contains("a bucket"), "{log}");
+    assert!(
+        log.contains("press") && log.contains("a web server") && log.contains("a bucket"),
+        "{log}"
+    );
 
     use std::os::unix::fs::PermissionsExt;
     let token = folder.path().join("kivet-data/admin-token").metadata().unwrap();

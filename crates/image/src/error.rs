@@ -7,7 +7,9 @@ use kivet_recipe::{Format, Size};
 #[non_exhaustive]
 pub enum ImageError {
     /// The bytes are no picture Kivet knows.
-    #[error("the bytes are no picture: neither JPEG, PNG, WebP, AVIF, JPEG XL, GIF, SVG, BMP nor TIFF")]
+    #[error(
+        "the bytes are no picture: neither JPEG, PNG, WebP, AVIF, JPEG XL, GIF, SVG, BMP nor TIFF"
+    )]
     NotAPicture,
     /// The bytes begin as a picture but break the format's rules.
     #[error("the {format} data is damaged: {problem}")]
@@ -18,7 +20,9 @@ pub enum ImageError {
         problem: String,
     },
     /// A picture that only another build reads or writes.
-    #[error("this build of Kivet was made without {sort}; build it with the feature, or convert the picture")]
+    #[error(
+        "this build of Kivet was made without {sort}; build it with the feature, or convert the picture"
+    )]
     NotBuilt {
         /// The sort of picture, e.g. `JPEG XL`.
         sort: &'static str,

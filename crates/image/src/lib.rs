@@ -1,7 +1,7 @@
 //! Pixels: what a file holds, and renditions made of it.
 //!
-//! Pure functions over bytes: no I/O, no async, no globals. Codecs come from libraries; the work between decoding
-//! and encoding (linear light, cropping, resampling, compositing) is our own.
+//! Pure functions over bytes: no I/O, no async, no globals. Codecs come from libraries; the work
+//! between decoding and encoding (linear light, cropping, resampling, compositing) is our own.
 //!
 //! ```
 //! use kivet_image::{Limits, encode, probe, Raster};
@@ -14,8 +14,8 @@
 //! # Ok::<(), kivet_image::ImageError>(())
 //! ```
 //!
-//! [`probe`] reads facts without decoding pixels, [`render`] follows a [`Choice`](kivet_recipe::Choice),
-//! [`encode`] writes one [`Raster`].
+//! [`probe`] reads facts without decoding pixels, [`render`] follows a
+//! [`Choice`](kivet_recipe::Choice), [`encode`] writes one [`Raster`].
 
 mod analysis;
 mod colour;
@@ -23,13 +23,13 @@ mod decode;
 mod encode;
 mod error;
 mod filter;
+mod first;
 mod limits;
 mod metadata;
 mod overlay;
 mod probe;
 mod raster;
 mod reduction;
-mod refine;
 mod render;
 mod resample;
 mod riff;
@@ -38,15 +38,15 @@ mod svg;
 
 pub use analysis::{analyse, analyse_small, few_colours, find_trim_box};
 pub use decode::{Reading, RowSource, open, reduction_for};
-pub use encode::{Writing, encode, write};
+pub use encode::{Writing, encode, encoder_revision, write};
 pub use error::ImageError;
+pub use first::{FirstEncode, encode_first, try_setting};
 pub use limits::{Limits, Work};
 pub use metadata::{Credit, Kept, Metadata, credit, kept, metadata, without_location};
 pub use overlay::{Assets, Overlay};
 pub use probe::probe;
 pub use raster::Raster;
 pub use reduction::Reduction;
-pub use refine::{FirstEncode, Found, encode_first, refine, sample};
 pub use render::{Rendition, Task, Timings, draw, draw_edited, finish, render};
 pub(crate) use render::{draw_plan, redraw, redraw_turned, resampled};
 pub use resample::resample;
@@ -55,3 +55,9 @@ pub use svg::Fonts;
 
 /// True if this build reads and writes JPEG XL.
 pub const JXL: bool = cfg!(feature = "jxl");
+
+/// Those of `formats` that this build writes.
+#[cfg(test)]
+fn written<const N: usize>(formats: [kivet_recipe::Format; N]) -> Vec<kivet_recipe::Format> {
+    formats.into_iter().filter(|format| JXL || *format != kivet_recipe::Format::Jxl).collect()
+}

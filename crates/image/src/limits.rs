@@ -12,7 +12,8 @@ use kivet_recipe::Size;
 
 use crate::ImageError;
 
-/// Bounds on one original, checked against its header before any pixel is decoded, and on the work it causes.
+/// Bounds on one original, checked against its header before any pixel is decoded, and on the work
+/// it causes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Limits {
     /// The most pixels an original may hold.
@@ -28,9 +29,15 @@ pub struct Limits {
 }
 
 impl Limits {
-    /// 150 million pixels and 256 MiB: above any camera's, far below what a hostile header can claim.
-    pub const DEFAULT: Self =
-        Self { pixels: 150_000_000, bytes: 256 << 20, frames: 1000, whole: 320 << 20, time: Duration::from_secs(60) };
+    /// 150 million pixels and 256 MiB: above any camera's, far below what a hostile header can
+    /// claim.
+    pub const DEFAULT: Self = Self {
+        pixels: 150_000_000,
+        bytes: 256 << 20,
+        frames: 1000,
+        whole: 320 << 20,
+        time: Duration::from_secs(60),
+    };
 
     /// Refuses a size above the limits.
     ///
@@ -61,7 +68,11 @@ impl Limits {
     pub fn check_whole(self, size: Size, bytes: u64) -> Result<(), ImageError> {
         let needed = size.pixels().saturating_mul(bytes);
         if needed > self.whole {
-            return Err(ImageError::TooMuchMemory { size, mebibytes: needed >> 20, limit: self.whole >> 20 });
+            return Err(ImageError::TooMuchMemory {
+                size,
+                mebibytes: needed >> 20,
+                limit: self.whole >> 20,
+            });
         }
         Ok(())
     }
@@ -73,7 +84,8 @@ impl Default for Limits {
     }
 }
 
-/// Work under way, and a way to end it from outside: it stops within one strip of rows. Clones share their end.
+/// Work under way, and a way to end it from outside: it stops within one strip of rows. Clones
+/// share their end.
 #[derive(Clone, Debug, Default)]
 pub struct Work {
     stopped: Arc<AtomicBool>,

@@ -2,8 +2,8 @@
 
 use kivet_recipe::{Orientation, Size};
 
-/// sRGB pixels of 8 bits a channel, rows from the top, without padding: three bytes a pixel, or four with straight
-/// (not premultiplied) alpha.
+/// sRGB pixels of 8 bits a channel, rows from the top, without padding: three bytes a pixel, or
+/// four with straight (not premultiplied) alpha.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Raster {
     size: Size,
@@ -59,7 +59,10 @@ impl Raster {
 
     /// A part of it; what lies beyond the edge is left out.
     pub(crate) fn cut(&self, left: u32, top: u32, size: Size) -> Self {
-        let size = Size::new(size.width.min(self.size.width - left), size.height.min(self.size.height - top));
+        let size = Size::new(
+            size.width.min(self.size.width - left),
+            size.height.min(self.size.height - top),
+        );
         let channels = self.channels();
         let bytes = (top..top + size.height)
             .flat_map(|row| {
@@ -91,7 +94,8 @@ impl Raster {
         Self { size, alpha: self.alpha, bytes }
     }
 
-    /// The picture laid on an opaque colour, composited in sRGB as a page would show it (CSS Compositing 1, 5.1).
+    /// The picture laid on an opaque colour, composited in sRGB as a page would show it (CSS
+    /// Compositing 1, 5.1).
     pub fn flattened(self, colour: [u8; 3]) -> Self {
         if !self.alpha {
             return self;
@@ -103,12 +107,15 @@ impl Raster {
         let bytes = self
             .bytes
             .chunks_exact(4)
-            .flat_map(|pixel| [0, 1, 2].map(|channel| over(pixel[channel], colour[channel], pixel[3])))
+            .flat_map(|pixel| {
+                [0, 1, 2].map(|channel| over(pixel[channel], colour[channel], pixel[3]))
+            })
             .collect();
         Self { size: self.size, alpha: false, bytes }
     }
 
-    /// This picture copied onto a larger one with its corner at (`left`, `top`); parts beyond the edge are cut.
+    /// This picture copied onto a larger one with its corner at (`left`, `top`); parts beyond the
+    /// edge are cut.
     pub fn placed_on(self, mut canvas: Self, left: u32, top: u32) -> Self {
         let source = if canvas.alpha == self.alpha { self } else { self.with_alpha(canvas.alpha) };
         let channels = source.channels();
@@ -118,13 +125,14 @@ impl Raster {
         for row in 0..rows {
             let from = row * from_stride;
             let to = (row + top as usize) * to_stride + left as usize * channels;
-            canvas.bytes[to..to + columns * channels].copy_from_slice(&source.bytes[from..from + columns * channels]);
+            canvas.bytes[to..to + columns * channels]
+                .copy_from_slice(&source.bytes[from..from + columns * channels]);
         }
         canvas
     }
 
-    /// Lays a picture with alpha over this one with its corner at (`left`, `top`), composited in sRGB (CSS Compositing
-    /// 1, 5.1); parts beyond the edge are cut.
+    /// Lays a picture with alpha over this one with its corner at (`left`, `top`), composited in
+    /// sRGB (CSS Compositing 1, 5.1); parts beyond the edge are cut.
     pub(crate) fn lay(&mut self, above: &Self, left: u32, top: u32, opacity: f32) {
         let channels = self.channels();
         let columns = above.size.width.min(self.size.width.saturating_sub(left)) as usize;
@@ -141,7 +149,8 @@ impl Raster {
                     continue;
                 }
                 for channel in 0..3 {
-                    let mixed = f32::from(above[channel]) * cover + f32::from(below[channel]) * under * (1.0 - cover);
+                    let mixed = f32::from(above[channel]) * cover
+                        + f32::from(below[channel]) * under * (1.0 - cover);
                     below[channel] = (mixed / alpha).round() as u8;
                 }
                 if channels == 4 {
@@ -156,7 +165,10 @@ impl Raster {
             return self;
         }
         let bytes = if alpha {
-            self.bytes.chunks_exact(3).flat_map(|pixel| [pixel[0], pixel[1], pixel[2], 255]).collect()
+            self.bytes
+                .chunks_exact(3)
+                .flat_map(|pixel| [pixel[0], pixel[1], pixel[2], 255])
+                .collect()
         } else {
             self.bytes.chunks_exact(4).flat_map(|pixel| [pixel[0], pixel[1], pixel[2]]).collect()
         };
@@ -171,8 +183,16 @@ mod tests {
     #[test]
     fn every_orientation_puts_the_first_pixel_where_exif_says() {
         // CIPA DC-008, 4.6.5: where row 0 and column 0 of the stored picture are shown.
-        let corners =
-            [(1, (0, 0)), (2, (2, 0)), (3, (2, 1)), (4, (0, 1)), (5, (0, 0)), (6, (1, 0)), (7, (1, 2)), (8, (0, 2))];
+        let corners = [
+            (1, (0, 0)),
+            (2, (2, 0)),
+            (3, (2, 1)),
+            (4, (0, 1)),
+            (5, (0, 0)),
+            (6, (1, 0)),
+            (7, (1, 2)),
+            (8, (0, 2)),
+        ];
         for (tag, (x, y)) in corners {
             let stored: Vec<u8> = (0..6).flat_map(|value| [value, 0, 0]).collect();
             let raster = Raster::new(Size::new(3, 2), false, stored).expect("6 pixels");
@@ -187,7 +207,8 @@ mod tests {
 
     #[test]
     fn flattening_mixes_in_srgb() {
-        let raster = Raster::new(Size::new(2, 1), true, vec![255, 0, 0, 128, 9, 9, 9, 0]).expect("2 pixels");
+        let raster =
+            Raster::new(Size::new(2, 1), true, vec![255, 0, 0, 128, 9, 9, 9, 0]).expect("2 pixels");
         assert_eq!(raster.flattened([0, 0, 255]).bytes(), [128, 0, 127, 0, 0, 255]);
     }
 }

@@ -1,17 +1,18 @@
 //! A choice followed: decode, crop, resample, turn, edit, composite, encode.
 
+mod overlays;
+
 use std::time::{Duration, Instant};
 
-use kivet_recipe::{CanvasColour, Choice, Encoding, Facts, Format, Gamut, Keep, Orientation, Plan, Rect, Size};
+use kivet_recipe::{
+    CanvasColour, Choice, Effort, Encoding, Facts, Format, Gamut, Keep, Orientation, Plan, Rect,
+    Size,
+};
 
 use crate::{
     Assets, Fonts, ImageError, Limits, Raster, Reduction, Work, colour,
     decode::{self, Reading, RowSource},
-    encode::{
-        Writing,
-        animation::{self, TimedFrame},
-        write,
-    },
+    encode::{Writing, animation, frame::TimedFrame, write},
     filter, metadata, resample, svg,
 };
 
@@ -52,20 +53,29 @@ pub struct Task<'a> {
 
 /// Makes the rendition that `choice` describes of the original in `bytes`.
 ///
-/// Memory: the resampler's (see [`resample`]), the output's pixels (four floats each while filters run), and for
-/// originals without rows (progressive JPEG, interlaced PNG, WebP, AVIF, JPEG XL, BMP, TIFF, animated pictures) the whole
-/// original within [`Limits::whole`].
+/// Memory: the resampler's (see [`resample`]), the output's pixels (four floats each while filters
+/// run), and for originals without rows (progressive JPEG, interlaced PNG, WebP, AVIF, JPEG XL,
+/// BMP, TIFF, animated pictures) the whole original within [`Limits::whole`].
 ///
 /// # Errors
 /// If the original cannot be decoded or the rendition not be encoded, or a limit is met.
-pub fn render(bytes: &[u8], facts: &Facts, choice: &Choice, task: &Task<'_>) -> Result<Rendition, ImageError> {
+pub fn render(
+    bytes: &[u8],
+    facts: &Facts,
+    choice: &Choice,
+    task: &Task<'_>,
+) -> Result<Rendition, ImageError> {
     match choice.encoding {
         Encoding::Vector => {
             let vector = svg::cut(bytes, facts.size, &choice.plan, choice.edits.canvas)?;
             Ok(passed_on(choice, choice.plan.size, vector.into_bytes()))
         }
-        Encoding::Original if choice.edits.keep == Some(Keep::All) => Ok(passed_on(choice, facts.size, bytes.to_vec())),
-        Encoding::Original => Ok(passed_on(choice, facts.size, metadata::without_location(bytes, facts.format))),
+        Encoding::Original if choice.edits.keep == Some(Keep::All) => {
+            Ok(passed_on(choice, facts.size, bytes.to_vec()))
+        }
+        Encoding::Original => {
+            Ok(passed_on(choice, facts.size, metadata::without_location(bytes, facts.format)))
+        }
         _ if choice.animated => render_animated(bytes, facts, choice, task),
         _ => {
             let started = Instant::now();
@@ -85,20 +95,35 @@ fn passed_on(choice: &Choice, size: Size, bytes: Vec<u8>) -> Rendition {
 ///
 /// # Errors
 /// As [`render`].
-pub fn draw_edited(bytes: &[u8], facts: &Facts, choice: &Choice, task: &Task<'_>) -> Result<Raster, ImageError> {
+pub fn draw_edited(
+    bytes: &[u8],
+    facts: &Facts,
+    choice: &Choice,
+    task: &Task<'_>,
+) -> Result<Raster, ImageError> {
     let fonts = task.assets.map(|assets| assets.fonts.clone()).unwrap_or_default();
     let canvas = choice.edits.canvas;
     let raster = match task.reduction {
-        _ if facts.format == Format::Svg => svg::draw(bytes, facts.size, &choice.plan, canvas, &fonts)?,
+        _ if facts.format == Format::Svg => {
+            svg::draw(bytes, facts.size, &choice.plan, canvas, &fonts)?
+        }
         Some(reduction) => {
             let stored = facts.orientation.apply(facts.size);
             let mut source = reduction.source();
-            placed(draw_from(&mut source, stored, facts, &choice.plan, &task.work)?, &choice.plan, canvas)
+            placed(
+                draw_from(&mut source, stored, facts, &choice.plan, &task.work)?,
+                &choice.plan,
+                canvas,
+            )
         }
         None => {
             let mut source = open_for(bytes, facts, &choice.plan, choice.gamut, task.limits)?;
             let stored = facts.orientation.apply(facts.size);
-            placed(draw_from(source.as_mut(), stored, facts, &choice.plan, &task.work)?, &choice.plan, canvas)
+            placed(
+                draw_from(source.as_mut(), stored, facts, &choice.plan, &task.work)?,
+                &choice.plan,
+                canvas,
+            )
         }
     };
     edited(raster, choice, task)
@@ -127,7 +152,7 @@ fn edited(raster: Raster, choice: &Choice, task: &Task<'_>) -> Result<Raster, Im
     let mut raster = filter::apply(raster, &choice.edits);
     if !choice.edits.overlays.is_empty() {
         let none = Assets::default();
-        task.assets.unwrap_or(&none).lay(&choice.edits.overlays, &mut raster)?;
+        overlays::lay(task.assets.unwrap_or(&none), &choice.edits.overlays, &mut raster)?;
     }
     Ok(raster)
 }
@@ -136,7 +161,12 @@ fn edited(raster: Raster, choice: &Choice, task: &Task<'_>) -> Result<Raster, Im
 ///
 /// # Errors
 /// If the encoder refuses.
-pub fn finish(raster: &Raster, bytes: &[u8], facts: &Facts, choice: &Choice) -> Result<Rendition, ImageError> {
+pub fn finish(
+    raster: &Raster,
+    bytes: &[u8],
+    facts: &Facts,
+    choice: &Choice,
+) -> Result<Rendition, ImageError> {
     let started = Instant::now();
     let writing = writing(bytes, facts, choice);
     let flat;
@@ -155,13 +185,18 @@ pub fn finish(raster: &Raster, bytes: &[u8], facts: &Facts, choice: &Choice) -> 
 fn writing(bytes: &[u8], facts: &Facts, choice: &Choice) -> Writing {
     Writing {
         encoding: choice.encoding,
-        effort: choice.effort,
+        effort: Effort::Fast,
         gamut: choice.gamut,
         kept: metadata::kept(bytes, facts.format, choice.edits.keep),
     }
 }
 
-fn render_animated(bytes: &[u8], facts: &Facts, choice: &Choice, task: &Task<'_>) -> Result<Rendition, ImageError> {
+fn render_animated(
+    bytes: &[u8],
+    facts: &Facts,
+    choice: &Choice,
+    task: &Task<'_>,
+) -> Result<Rendition, ImageError> {
     let started = Instant::now();
     let frames = decode::frames(bytes, facts, task.limits)?;
     let (loop_count, space) = (frames.loop_count, frames.space.clone());
@@ -173,7 +208,11 @@ fn render_animated(bytes: &[u8], facts: &Facts, choice: &Choice, task: &Task<'_>
         let (stored, shown_ms) = (frame.size, frame.shown_ms);
         let mut source = decode::of_frame(frame, &space, choice.gamut);
         let plan = &choice.plan;
-        let raster = placed(draw_from(&mut source, stored, facts, plan, &task.work)?, plan, choice.edits.canvas);
+        let raster = placed(
+            draw_from(&mut source, stored, facts, plan, &task.work)?,
+            plan,
+            choice.edits.canvas,
+        );
         let raster = edited(raster, choice, task)?;
         let raster = match choice.flatten {
             Some(colour) => raster.flattened(colour),
@@ -183,17 +222,28 @@ fn render_animated(bytes: &[u8], facts: &Facts, choice: &Choice, task: &Task<'_>
         Ok(TimedFrame { raster, shown_ms })
     });
     let size = choice.plan.size;
-    let bytes = animation::write(choice.format, size, loop_count, &mut timed_frames, &writing(bytes, facts, choice))?;
+    let bytes = animation::write(
+        choice.format,
+        size,
+        loop_count,
+        &mut timed_frames,
+        &writing(bytes, facts, choice),
+    )?;
     let timings = Timings { draw: drawing, encode: started.elapsed().saturating_sub(drawing) };
     Ok(Rendition { format: choice.format, size, bytes, timings })
 }
 
-/// The pixels of a plan in sRGB: cropped, resampled, turned, on its canvas; transparent parts kept. An animated picture
-/// gives its first frame.
+/// The pixels of a plan in sRGB: cropped, resampled, turned, on its canvas; transparent parts kept.
+/// An animated picture gives its first frame.
 ///
 /// # Errors
 /// If the original cannot be decoded.
-pub fn draw(bytes: &[u8], facts: &Facts, plan: &Plan, canvas: Option<CanvasColour>) -> Result<Raster, ImageError> {
+pub fn draw(
+    bytes: &[u8],
+    facts: &Facts,
+    plan: &Plan,
+    canvas: Option<CanvasColour>,
+) -> Result<Raster, ImageError> {
     draw_plan(bytes, facts, plan, canvas, &Fonts::default(), Limits::DEFAULT)
 }
 
@@ -210,7 +260,11 @@ pub(crate) fn draw_plan(
     }
     let mut source = open_for(bytes, facts, plan, Gamut::Srgb, limits)?;
     let stored = facts.orientation.apply(facts.size);
-    Ok(placed(draw_from(source.as_mut(), stored, facts, plan, &Work::within(limits))?, plan, canvas))
+    Ok(placed(
+        draw_from(source.as_mut(), stored, facts, plan, &Work::within(limits))?,
+        plan,
+        canvas,
+    ))
 }
 
 /// A drawn picture drawn again by a plan for its own size.
@@ -219,7 +273,11 @@ pub(crate) fn redraw(raster: &Raster, plan: &Plan) -> Result<Raster, ImageError>
 }
 
 /// Stored pixels drawn again by a plan for them once they are upright.
-pub(crate) fn redraw_turned(stored: &Raster, plan: &Plan, orientation: Orientation) -> Result<Raster, ImageError> {
+pub(crate) fn redraw_turned(
+    stored: &Raster,
+    plan: &Plan,
+    orientation: Orientation,
+) -> Result<Raster, ImageError> {
     let facts = Facts {
         alpha: stored.has_alpha(),
         orientation,
@@ -229,7 +287,8 @@ pub(crate) fn redraw_turned(stored: &Raster, plan: &Plan, orientation: Orientati
     draw_from(&mut decode::lent(stored), stored.size(), &facts, &plan, &Work::default())
 }
 
-/// Draws `plan` from a source of a picture stored at `stored` pixels; the source may deliver it reduced.
+/// Draws `plan` from a source of a picture stored at `stored` pixels; the source may deliver it
+/// reduced.
 fn draw_from(
     source: &mut dyn RowSource,
     stored: Size,
@@ -239,8 +298,12 @@ fn draw_from(
 ) -> Result<Raster, ImageError> {
     let crop = plan.stored_crop(facts.size, facts.orientation);
     let from = source.size();
-    let (x, y) = (f64::from(from.width) / f64::from(stored.width), f64::from(from.height) / f64::from(stored.height));
-    let crop = Rect { x: crop.x * x, y: crop.y * y, width: crop.width * x, height: crop.height * y };
+    let (x, y) = (
+        f64::from(from.width) / f64::from(stored.width),
+        f64::from(from.height) / f64::from(stored.height),
+    );
+    let crop =
+        Rect { x: crop.x * x, y: crop.y * y, width: crop.width * x, height: crop.height * y };
     let raster = resampled(source, crop, as_stored(plan), facts.alpha, work)?;
     Ok(raster.oriented(plan.turned))
 }

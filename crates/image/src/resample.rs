@@ -1,7 +1,8 @@
-//! Our resampler: separable Lanczos-3 over linear, premultiplied f32 rows, streaming from top to bottom, so that
-//! memory follows the output and not the original.
+//! Our resampler: separable Lanczos-3 over linear, premultiplied f32 rows, streaming from top to
+//! bottom, so that memory follows the output and not the original.
 //!
-//! Each source row is first brought to the output's width, then held in a ring just deep enough for one output row.
+//! Each source row is first brought to the output's width, then held in a ring just deep enough for
+//! one output row.
 
 #[cfg(target_arch = "x86_64")]
 mod avx2;
@@ -19,7 +20,8 @@ use crate::{ImageError, Work, decode::RowSource};
 /// Output rows between two questions whether to go on.
 const STRIP: usize = 16;
 
-/// Draws the region `crop` of `source` at `size`, calling `sink` with each finished row: linear, premultiplied RGBA.
+/// Draws the region `crop` of `source` at `size`, calling `sink` with each finished row: linear,
+/// premultiplied RGBA.
 ///
 /// Memory: one source row, and about `6 * crop.height / size.height` rows of the output's width.
 ///
@@ -62,7 +64,8 @@ fn resample_with(
     Ok(())
 }
 
-/// The source's rows at the output's width: a ring as deep as one output row needs, filled a batch at a time.
+/// The source's rows at the output's width: a ring as deep as one output row needs, filled a batch
+/// at a time.
 struct Rows<'a> {
     source: &'a mut dyn RowSource,
     horizontal: &'a Weights,
@@ -76,13 +79,27 @@ struct Rows<'a> {
 }
 
 impl<'a> Rows<'a> {
-    fn new(source: &'a mut dyn RowSource, horizontal: &'a Weights, taps: usize, row_length: usize) -> Self {
-        // A cache line more than the row, so that the rows of one column do not compete for the same cache sets.
+    fn new(
+        source: &'a mut dyn RowSource,
+        horizontal: &'a Weights,
+        taps: usize,
+        row_length: usize,
+    ) -> Self {
+        // A cache line more than the row, so that the rows of one column do not compete for the
+        // same cache sets.
         const CACHE_LINE: usize = 16;
         let ring_rows = (taps + BATCH).next_multiple_of(BATCH);
         let stride = row_length + CACHE_LINE;
         let batch = vec![0.0; (source.size().width as usize + Weights::padding()) * 4 * BATCH];
-        Self { source, horizontal, batch, ring: vec![0.0; ring_rows * stride], ring_rows, stride, read: 0 }
+        Self {
+            source,
+            horizontal,
+            batch,
+            ring: vec![0.0; ring_rows * stride],
+            ring_rows,
+            stride,
+            read: 0,
+        }
     }
 
     /// Reads the source up to row `end`; rows before `first` are not wanted any more.
@@ -95,7 +112,11 @@ impl<'a> Rows<'a> {
             }
             if self.read + BATCH > first {
                 let start = self.read % self.ring_rows * self.stride;
-                (kernels.gather)(self.horizontal, &self.batch, &mut self.ring[start..start + BATCH * self.stride]);
+                (kernels.gather)(
+                    self.horizontal,
+                    &self.batch,
+                    &mut self.ring[start..start + BATCH * self.stride],
+                );
             }
             self.read += BATCH;
         }

@@ -1,14 +1,15 @@
 //! The shortest `sizes` that says what a layout does, from widths measured at many viewports.
 //!
-//! What layouts do to a picture is a line, or a few in turn: so many pixels, a share of the viewport, a share less some
-//! pixels. Going up from the narrowest viewport, each line is drawn as far as it holds within the tolerance, which
-//! gives the fewest lines; where one ends is then searched to the pixel.
+//! What layouts do to a picture is a line, or a few in turn: so many pixels, a share of the
+//! viewport, a share less some pixels. Going up from the narrowest viewport, each line is drawn as
+//! far as it holds within the tolerance, which gives the fewest lines; where one ends is then
+//! searched to the pixel.
 
 /// How far `sizes` may be from the layout.
 pub const TOLERANCE: f64 = 0.02;
 
-/// What a line may be off while it is drawn: tightly, which keeps the numbers the author wrote, and loosely, which needs
-/// fewer lines. The rest of the tolerance is for rounding numbers.
+/// What a line may be off while it is drawn: tightly, which keeps the numbers the author wrote, and
+/// loosely, which needs fewer lines. The rest of the tolerance is for rounding numbers.
 const DRAWN: [f64; 2] = [0.004, 0.012];
 
 /// A picture's width at one viewport, both in CSS pixels.
@@ -60,13 +61,19 @@ fn short(value: f64) -> String {
     format!("{rounded}")
 }
 
-/// Fits `sizes` to samples in rising order of viewport. `measure` gives the width at viewports in between, for finding
-/// where one line ends and the next begins; it may answer `None` where the picture is not shown.
+/// Fits `sizes` to samples in rising order of viewport. `measure` gives the width at viewports in
+/// between, for finding where one line ends and the next begins; it may answer `None` where the
+/// picture is not shown.
 ///
 /// `None` if there are no samples.
-pub fn fit_sizes(samples: &[Sample], mut measure: impl FnMut(f64) -> Option<f64>) -> Option<String> {
-    let samples: Vec<Sample> = samples.iter().copied().filter(|sample| sample.shown > 0.0).collect();
-    let [tight, loose] = DRAWN.map(|within| written(&segments(&samples, within, &mut measure), within));
+pub fn fit_sizes(
+    samples: &[Sample],
+    mut measure: impl FnMut(f64) -> Option<f64>,
+) -> Option<String> {
+    let samples: Vec<Sample> =
+        samples.iter().copied().filter(|sample| sample.shown > 0.0).collect();
+    let [tight, loose] =
+        DRAWN.map(|within| written(&segments(&samples, within, &mut measure), within));
     // A rounder number is no reason to leave what the author wrote; a condition less is.
     let conditions = |sizes: &str| sizes.matches('(').count();
     match (tight, loose) {
@@ -75,7 +82,11 @@ pub fn fit_sizes(samples: &[Sample], mut measure: impl FnMut(f64) -> Option<f64>
     }
 }
 
-fn segments(samples: &[Sample], within: f64, measure: &mut impl FnMut(f64) -> Option<f64>) -> Vec<Segment> {
+fn segments(
+    samples: &[Sample],
+    within: f64,
+    measure: &mut impl FnMut(f64) -> Option<f64>,
+) -> Vec<Segment> {
     let mut segments: Vec<Segment> = Vec::new();
     let mut start = 0;
     while let Some(first) = samples.get(start) {
@@ -105,13 +116,20 @@ fn segments(samples: &[Sample], within: f64, measure: &mut impl FnMut(f64) -> Op
     segments
 }
 
-/// The last viewport at which the line still holds, between one where it does and one where it does not.
-fn border(line: &Segment, within: f64, fails: f64, measure: &mut impl FnMut(f64) -> Option<f64>) -> f64 {
+/// The last viewport at which the line still holds, between one where it does and one where it does
+/// not.
+fn border(
+    line: &Segment,
+    within: f64,
+    fails: f64,
+    measure: &mut impl FnMut(f64) -> Option<f64>,
+) -> f64 {
     let (mut low, mut high) = (line.last, fails);
     while high - low > 1.0 {
         let middle = ((low + high) / 2.0).floor();
-        let near =
-            measure(middle).is_none_or(|shown| line.holds(Sample { viewport: middle, shown }, within.max(ROUNDED)));
+        let near = measure(middle).is_none_or(|shown| {
+            line.holds(Sample { viewport: middle, shown }, within.max(ROUNDED))
+        });
         if near { low = middle } else { high = middle }
     }
     low
@@ -128,8 +146,8 @@ fn band(samples: &[Sample], slope: f64, within: f64) -> (f64, f64) {
     })
 }
 
-/// The slope that leaves the widest band, and by how much the band is missed (negative if it is not): that is convex
-/// in the slope, so that a search by thirds finds it.
+/// The slope that leaves the widest band, and by how much the band is missed (negative if it is
+/// not): that is convex in the slope, so that a search by thirds finds it.
 fn best_slope(samples: &[Sample], within: f64) -> (f64, f64) {
     let missed = |slope: f64| {
         let (from, to) = band(samples, slope, within);
@@ -148,7 +166,8 @@ fn best_slope(samples: &[Sample], within: f64) -> (f64, f64) {
 fn nice(samples: &[Sample], within: f64) -> Option<Segment> {
     let (first, last) = (samples.first()?, samples.last()?);
     let line = |slope: f64, offset: f64| Segment { slope, offset, last: last.viewport };
-    let fits = |line: &Segment| samples.iter().all(|sample| line.holds(*sample, within.max(ROUNDED)));
+    let fits =
+        |line: &Segment| samples.iter().all(|sample| line.holds(*sample, within.max(ROUNDED)));
     let middle = |(from, to): (f64, f64)| (from + to) / 2.0;
     let (slope, _) = best_slope(samples, within);
     let shares = [first.shown / first.viewport, last.shown / last.viewport];
@@ -176,10 +195,16 @@ fn written(segments: &[Segment], within: f64) -> Option<String> {
         let (one, other) = (before.at(before.last), after.at(before.last));
         (one - other).abs() <= (within + ROUNDED) * other
     };
-    // A line that runs into a constant without a jump is their minimum; one that begins at a constant too, a clamp.
-    if let Some(before) = others.pop_if(|before| last.slope == 0.0 && before.slope > 0.0 && meets(before, last)) {
+    // A line that runs into a constant without a jump is their minimum; one that begins at a
+    // constant too, a clamp.
+    if let Some(before) =
+        others.pop_if(|before| last.slope == 0.0 && before.slope > 0.0 && meets(before, last))
+    {
         let length = before.length();
-        let bare = length.strip_prefix("calc(").and_then(|inner| inner.strip_suffix(')')).unwrap_or(&length);
+        let bare = length
+            .strip_prefix("calc(")
+            .and_then(|inner| inner.strip_suffix(')'))
+            .unwrap_or(&length);
         ending = match others.pop_if(|first| first.slope == 0.0 && meets(first, &before)) {
             Some(first) => format!("clamp({}, {bare}, {})", first.length(), last.length()),
             None => format!("min({bare}, {})", last.length()),
@@ -205,7 +230,12 @@ mod tests {
         let sizes = fit_sizes(&samples, |viewport| Some(layout(viewport))).expect("samples");
         assert_eq!(sizes, expected);
         for width in 320..=2560_u32 {
-            let device = Device { width, height: 900, density: 1.0, ..Device::named("laptop").expect("a device") };
+            let device = Device {
+                width,
+                height: 900,
+                density: 1.0,
+                ..Device::named("laptop").expect("a device")
+            };
             let SourceSize::Pixels(said) = source_size(&sizes, &device) else { panic!("pixels") };
             let shown = layout(f64::from(width));
             assert!((said - shown).abs() <= TOLERANCE * shown, "{width}: {said} for {shown}");
@@ -219,7 +249,10 @@ mod tests {
         check(|viewport| viewport - 40.0, "calc(100vw - 40px)");
         check(|viewport| viewport.min(1180.0), "min(100vw, 1180px)");
         check(|viewport| (viewport / 4.0).clamp(150.0, 500.0), "clamp(150px, 25vw, 500px)");
-        check(|viewport| if viewport <= 600.0 { viewport } else { 300.0 }, "(max-width: 600px) 100vw, 300px");
+        check(
+            |viewport| if viewport <= 600.0 { viewport } else { 300.0 },
+            "(max-width: 600px) 100vw, 300px",
+        );
         check(
             |viewport| match viewport {
                 ..=520.0 => viewport * 0.92,

@@ -1,4 +1,5 @@
-//! An `img` with everything a browser needs to ask for the right rendition at the right moment (HTML, 4.8.4).
+//! An `img` with everything a browser needs to ask for the right rendition at the right moment
+//! (HTML, 4.8.4).
 
 use std::fmt::Write;
 
@@ -13,7 +14,8 @@ pub struct Picture<'a> {
     pub address: &'a str,
     /// What is known of it.
     pub facts: &'a Facts,
-    /// The version that addresses name, `?v=`: such answers never change, and the markup is written again when they do.
+    /// The version that addresses name, `?v=`: such answers never change, and the markup is written
+    /// again when they do.
     pub version: Option<&'a str>,
 }
 
@@ -32,8 +34,12 @@ pub enum Loading {
 
 impl Loading {
     /// All, with the names they go by.
-    pub const NAMES: [(&'static str, Self); 4] =
-        [("first", Self::First), ("near", Self::Near), ("later", Self::Later), ("hidden", Self::Hidden)];
+    pub const NAMES: [(&'static str, Self); 4] = [
+        ("first", Self::First),
+        ("near", Self::Near),
+        ("later", Self::Later),
+        ("hidden", Self::Hidden),
+    ];
 
     const fn attributes(self) -> &'static str {
         match self {
@@ -71,7 +77,9 @@ pub struct Markup {
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum MarkupError {
     /// `sizes` is not a list of lengths.
-    #[error("`{sizes}` cannot stand in sizes: {problem}; write lengths such as `(min-width: 60em) 33vw, 100vw`")]
+    #[error(
+        "`{sizes}` cannot stand in sizes: {problem}; write lengths such as `(min-width: 60em) 33vw, 100vw`"
+    )]
     Sizes {
         /// As given.
         sizes: String,
@@ -80,8 +88,8 @@ pub enum MarkupError {
     },
 }
 
-/// The `img` for a picture shown `sizes` wide, cropped as `recipe` says (its own width and density are not used:
-/// the ladder sets the widths).
+/// The `img` for a picture shown `sizes` wide, cropped as `recipe` says (its own width and density
+/// are not used: the ladder sets the widths).
 ///
 /// # Errors
 /// If `sizes` could not be read by a browser.
@@ -95,8 +103,11 @@ pub fn img(
     check_sizes(sizes)?;
     let ladder = ladder(recipe, picture.facts);
     let version = picture.version.map_or(String::new(), |version| format!("?v={version}"));
-    let address = |step: &LadderStep| format!("{}/pic/{}/{}{version}", picture.base, step.recipe, picture.address);
-    let candidates: Vec<String> = ladder.iter().map(|step| format!("{} {}w", address(step), step.size.width)).collect();
+    let address = |step: &LadderStep| {
+        format!("{}/pic/{}/{}{version}", picture.base, step.recipe, picture.address)
+    };
+    let candidates: Vec<String> =
+        ladder.iter().map(|step| format!("{} {}w", address(step), step.size.width)).collect();
     let largest = ladder.last().map_or(picture.facts.size, |step| step.size);
     let fallback = ladder.iter().rfind(|step| step.size.width <= FALLBACK_WIDTH).or(ladder.first());
 
@@ -162,15 +173,26 @@ mod tests {
 
     fn picture() -> Picture<'static> {
         static FACTS: Facts = Facts::plain(Format::Jpeg, Size::new(700, 467), Kind::Photo);
-        Picture { base: "", address: "photos/harbour/kites%20&%20co.jpg", facts: &FACTS, version: None }
+        Picture {
+            base: "",
+            address: "photos/harbour/kites%20&%20co.jpg",
+            facts: &FACTS,
+            version: None,
+        }
     }
 
     #[test]
     fn a_vector_needs_no_candidates() {
         let facts = Facts::plain(Format::Svg, Size::new(300, 200), Kind::Flat);
-        let mark = Picture { base: "", address: "photos/brand/mark.svg", facts: &facts, version: Some("abc123") };
+        let mark = Picture {
+            base: "",
+            address: "photos/brand/mark.svg",
+            facts: &facts,
+            version: Some("abc123"),
+        };
         let recipe = "ratio-1-1".parse().expect("a recipe");
-        let markup = img(mark, &recipe, "100vw", Alt::Text("Windmark"), Loading::Near).expect("markup");
+        let markup =
+            img(mark, &recipe, "100vw", Alt::Text("Windmark"), Loading::Near).expect("markup");
         assert!(
             markup.html.contains("src=\"/pic/ratio-1-1/photos/brand/mark.svg?v=abc123\"")
                 && !markup.html.contains("srcset")
@@ -181,9 +203,14 @@ mod tests {
     #[test]
     fn the_whole_element_reads_as_a_person_would_write_it() {
         let recipe = "ratio-3-2_fidelity-60".parse().expect("a recipe");
-        let markup =
-            img(picture(), &recipe, "(min-width: 60em) 33vw, 100vw", Alt::Text("Kites \"at\" dawn"), Loading::First)
-                .expect("markup");
+        let markup = img(
+            picture(),
+            &recipe,
+            "(min-width: 60em) 33vw, 100vw",
+            Alt::Text("Kites \"at\" dawn"),
+            Loading::First,
+        )
+        .expect("markup");
         assert_eq!(
             markup.html,
             r#"<img
@@ -205,16 +232,21 @@ mod tests {
     #[test]
     fn a_missing_alt_is_left_out_and_reported() {
         let recipe = Recipe::default();
-        let markup = img(picture(), &recipe, "100vw", Alt::Unknown, Loading::Later).expect("markup");
+        let markup =
+            img(picture(), &recipe, "100vw", Alt::Unknown, Loading::Later).expect("markup");
         assert!(!markup.html.contains("alt=") && markup.notes.len() == 1);
-        let decorative = img(picture(), &recipe, "100vw", Alt::Decorative, Loading::Later).expect("markup");
+        let decorative =
+            img(picture(), &recipe, "100vw", Alt::Decorative, Loading::Later).expect("markup");
         assert!(decorative.html.contains("alt=\"\"") && decorative.notes.is_empty());
     }
 
     #[test]
     fn sizes_a_browser_cannot_read_are_refused() {
         for sizes in ["", "50%", "640", "100vw,", "100vw\" onload=\"x", "100vw;"] {
-            assert!(img(picture(), &Recipe::default(), sizes, Alt::Decorative, Loading::Near).is_err(), "{sizes}");
+            assert!(
+                img(picture(), &Recipe::default(), sizes, Alt::Decorative, Loading::Near).is_err(),
+                "{sizes}"
+            );
         }
     }
 }

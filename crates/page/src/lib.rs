@@ -1,8 +1,9 @@
 //! Documents: the markup Kivet writes for a picture, and what pages waste.
 //!
-//! Pure: no I/O, no async. [`img`] writes an element; [`observe`] works out from a page's text what a browser would take
-//! and show; [`findings`] says what is wrong with an [`Observation`], measured or worked out; [`report`] puts findings
-//! of several devices and runs together; [`fit_sizes`] writes `sizes` for a layout.
+//! Pure: no I/O, no async. [`img`] writes an element; [`observe`] works out from a page's text what
+//! a browser would take and show; [`findings`] says what is wrong with an [`Observation`], measured
+//! or worked out; [`report`] puts findings of several devices and runs together; [`fit_sizes`]
+//! writes `sizes` for a layout.
 //!
 //! ```
 //! use kivet_page::{Device, SourceSize, source_size};

@@ -1,9 +1,17 @@
 //! How long an answer may be kept (RFC 9111, sections 4.2.1 and 5.2.2; RFC 5861).
 
-/// Seconds browsers may use an answer for without asking again, stale use included; `None` if its headers do not say.
-pub fn cache_lifetime(cache_control: Option<&str>, expires: Option<&str>, date: Option<&str>) -> Option<u64> {
-    let directives: Vec<String> =
-        cache_control.unwrap_or_default().split(',').map(|one| one.trim().to_ascii_lowercase()).collect();
+/// Seconds browsers may use an answer for without asking again, stale use included; `None` if its
+/// headers do not say.
+pub fn cache_lifetime(
+    cache_control: Option<&str>,
+    expires: Option<&str>,
+    date: Option<&str>,
+) -> Option<u64> {
+    let directives: Vec<String> = cache_control
+        .unwrap_or_default()
+        .split(',')
+        .map(|one| one.trim().to_ascii_lowercase())
+        .collect();
     if directives.iter().any(|one| one == "no-store" || one == "no-cache") {
         return Some(0);
     }
@@ -16,9 +24,14 @@ pub fn cache_lifetime(cache_control: Option<&str>, expires: Option<&str>, date: 
     }
     // An Expires that cannot be read, such as 0, means already expired.
     let expires = expires?;
-    let difference =
-        httpdate::parse_http_date(expires).ok().zip(date.and_then(|date| httpdate::parse_http_date(date).ok()));
-    Some(difference.and_then(|(end, now)| end.duration_since(now).ok()).map_or(0, |left| left.as_secs()))
+    let difference = httpdate::parse_http_date(expires)
+        .ok()
+        .zip(date.and_then(|date| httpdate::parse_http_date(date).ok()));
+    Some(
+        difference
+            .and_then(|(end, now)| end.duration_since(now).ok())
+            .map_or(0, |left| left.as_secs()),
+    )
 }
 
 #[cfg(test)]

@@ -2,8 +2,9 @@
 
 use crate::Format;
 
-/// The formats a request names, and how much it wants them. JPEG, PNG, GIF and SVG every browser shows, named or not; of
-/// the modern ones only those named count, so that a bare `*/*` or `image/*` promises none of them.
+/// The formats a request names, and how much it wants them. JPEG, PNG, GIF and SVG every browser
+/// shows, named or not; of the modern ones only those named count, so that a bare `*/*` or
+/// `image/*` promises none of them.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Accepted {
     avif: Weight,
@@ -27,7 +28,9 @@ impl Accepted {
             let mut parts = range.split(';').map(str::trim);
             let media_type = parts.next().unwrap_or_default();
             let wanted = parts.find_map(weight).unwrap_or(FULL);
-            let of = |format: Format| if media_type.eq_ignore_ascii_case(format.media_type()) { wanted } else { 0 };
+            let of = |format: Format| {
+                if media_type.eq_ignore_ascii_case(format.media_type()) { wanted } else { 0 }
+            };
             accepted.avif = accepted.avif.max(of(Format::Avif));
             accepted.jxl = accepted.jxl.max(of(Format::Jxl));
             accepted.webp = accepted.webp.max(of(Format::Webp));
@@ -40,7 +43,8 @@ impl Accepted {
         self.weight(format) > 0.0
     }
 
-    /// How much `format` is wanted beside the others, 0 to 1: a format wanted half as much must save half the bytes.
+    /// How much `format` is wanted beside the others, 0 to 1: a format wanted half as much must
+    /// save half the bytes.
     pub const fn weight(self, format: Format) -> f64 {
         let thousandths = match format {
             Format::Avif => self.avif,
@@ -71,9 +75,20 @@ mod tests {
         assert_eq!(Accepted::from_header("*/*"), Accepted::default());
         assert_eq!(Accepted::from_header("image/*"), Accepted::default());
         let picky = Accepted::from_header("image/avif;q=0, IMAGE/WEBP; q=0.5");
-        assert!(!picky.contains(Format::Avif) && picky.contains(Format::Webp) && picky.contains(Format::Png));
-        assert_eq!([Format::Avif, Format::Webp, Format::Png].map(|format| picky.weight(format)), [0.0, 0.5, 1.0]);
+        assert!(
+            !picky.contains(Format::Avif)
+                && picky.contains(Format::Webp)
+                && picky.contains(Format::Png)
+        );
+        assert_eq!(
+            [Format::Avif, Format::Webp, Format::Png].map(|format| picky.weight(format)),
+            [0.0, 0.5, 1.0]
+        );
         assert_eq!(Accepted::from_header(";;q=,,=,image/avif;q=0.0"), Accepted::default());
-        assert_eq!(Accepted::from_header("image/webp;q=7").weight(Format::Webp), 1.0, "no weight at all");
+        assert_eq!(
+            Accepted::from_header("image/webp;q=7").weight(Format::Webp),
+            1.0,
+            "no weight at all"
+        );
     }
 }

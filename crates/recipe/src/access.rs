@@ -1,6 +1,7 @@
-//! Which recipes are answered: any, or only those a list and the steps allow, so that requests cannot fill the cache.
+//! Which recipes are answered: any, or only those a list and the steps allow, so that requests
+//! cannot fill the cache.
 
-use crate::{Density, Recipe, RecipeError, STEPS, nearest};
+use crate::{Clauses, Density, Recipe, RecipeError, STEPS, nearest};
 
 /// Which recipes are answered.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -8,8 +9,8 @@ pub enum Access {
     /// Any.
     #[default]
     Open,
-    /// Widths from the steps, and only the shapes, filters and targets of these recipes; formats are free. A listed
-    /// recipe with a size of its own allows that size alone.
+    /// Widths from the steps, and only the shapes, filters and targets of these recipes; formats
+    /// are free. A listed recipe with a size of its own allows that size alone.
     Listed(Vec<Recipe>),
 }
 
@@ -20,47 +21,64 @@ impl Access {
     /// Names what is at fault and the nearest recipe that is answered.
     pub fn admit(&self, recipe: &Recipe) -> Result<(), RecipeError> {
         let Self::Listed(listed) = self else { return Ok(()) };
-        let formatless = Recipe { format: None, ..recipe.clone() };
-        if recipe.original || listed.contains(&formatless) {
+        if recipe.original || listed.contains(&recipe.in_any_format()) {
             return Ok(());
         }
-        let shape = shape_of(&formatless);
-        let known = shape == Recipe::default() || listed.contains(&shape);
+        let shape = shape_of(recipe);
+        let known =
+            shape == Clauses::default() || listed.iter().any(|listed| shape_of(listed) == shape);
         let on_step = recipe.width.is_none_or(|width| STEPS.contains(&width));
         if known && on_step && recipe.height.is_none() && recipe.density.is_none() {
             return Ok(());
         }
         let way_out = nearest_listed(recipe, &shape, listed);
-        let text = recipe.to_string();
         let (clause, problem) = if known {
-            (size_of(recipe), "is not a size offered here: widths come from the steps")
+            (size_of(recipe).to_string(), "is not a size offered here: widths come from the steps")
         } else {
             (shape.to_string(), "is not among the shapes, filters and targets listed here")
         };
-        Err(RecipeError { recipe: text, clause, problem: problem.to_owned(), nearest: Some(way_out.to_string()) })
+        Err(RecipeError {
+            recipe: recipe.to_string(),
+            clause,
+            problem: problem.to_owned(),
+            nearest: Some(way_out.to_string()),
+        })
     }
 }
 
-/// The recipe without size and format.
-fn shape_of(recipe: &Recipe) -> Recipe {
-    Recipe { width: None, height: None, density: None, format: None, ..recipe.clone() }
+/// All but size and format.
+fn shape_of(recipe: &Recipe) -> Clauses {
+    Clauses { width: None, height: None, density: None, format: None, ..Clauses::clone(recipe) }
 }
 
-fn size_of(recipe: &Recipe) -> String {
-    let Recipe { width, height, density, .. } = recipe.clone();
-    Recipe { width, height, density, ..Recipe::default() }.to_string()
+fn size_of(recipe: &Recipe) -> Clauses {
+    Clauses {
+        width: recipe.width,
+        height: recipe.height,
+        density: recipe.density,
+        ..Clauses::default()
+    }
 }
 
-/// The listed shape that reads most like it, on the step that holds its width.
-fn nearest_listed(recipe: &Recipe, shape: &Recipe, listed: &[Recipe]) -> Recipe {
-    let shapes: Vec<String> = listed.iter().map(shape_of).map(|shape| shape.to_string()).collect();
+/// The listed recipe whose shape reads most like it, in its format, on the step that holds its
+/// width.
+fn nearest_listed(recipe: &Recipe, shape: &Clauses, listed: &[Recipe]) -> Recipe {
+    let open: Vec<&Recipe> =
+        listed.iter().filter(|listed| listed.width.is_none() && listed.height.is_none()).collect();
+    let shapes: Vec<String> = open.iter().map(|listed| shape_of(listed).to_string()).collect();
     let text = shape.to_string();
     let alike = nearest(&text, shapes.iter().map(String::as_str));
-    let base = listed.iter().map(shape_of).find(|known| known == shape || Some(known.to_string().as_str()) == alike);
+    let base = open
+        .iter()
+        .zip(&shapes)
+        .find(|(_, known)| **known == text || Some(known.as_str()) == alike);
     let across = f64::from(recipe.width.or(recipe.height).unwrap_or(STEPS[4]));
     let across = across * recipe.density.map_or(1.0, Density::factor);
-    let step = STEPS.into_iter().find(|step| f64::from(*step) >= across).unwrap_or(STEPS[STEPS.len() - 1]);
-    Recipe { width: Some(step), format: recipe.format, ..base.unwrap_or_default() }
+    let step =
+        STEPS.into_iter().find(|step| f64::from(*step) >= across).unwrap_or(STEPS[STEPS.len() - 1]);
+    let bare =
+        base.map_or_else(Recipe::default, |(listed, _)| Recipe::clone(listed)).at_width(step);
+    bare.with(|clauses| clauses.format = recipe.format).unwrap_or(bare)
 }
 
 #[cfg(test)]

@@ -1,7 +1,7 @@
 //! Why a recipe cannot be followed, and what would work instead.
 
-/// A recipe that cannot be followed. The message names the clause, what is wrong with it and the nearest thing
-/// that would work.
+/// A recipe that cannot be followed. The message names the clause, what is wrong with it and the
+/// nearest thing that would work.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("{}", self.sentence())]
 pub struct RecipeError {
@@ -18,7 +18,12 @@ pub struct RecipeError {
 impl RecipeError {
     /// A complaint about one clause; the recipe is filled in by the parser that holds it.
     pub(crate) fn new(clause: &str, problem: impl Into<String>) -> Self {
-        Self { recipe: String::new(), clause: clause.to_owned(), problem: problem.into(), nearest: None }
+        Self {
+            recipe: String::new(),
+            clause: clause.to_owned(),
+            problem: problem.into(),
+            nearest: None,
+        }
     }
 
     pub(crate) fn nearest(mut self, nearest: impl Into<String>) -> Self {
@@ -32,7 +37,8 @@ impl RecipeError {
     }
 
     fn sentence(&self) -> String {
-        let way_out = self.nearest.as_ref().map_or(String::new(), |nearest| format!("; try `{nearest}`"));
+        let way_out =
+            self.nearest.as_ref().map_or(String::new(), |nearest| format!("; try `{nearest}`"));
         format!("in the recipe `{}`, `{}` {}{way_out}", self.recipe, self.clause, self.problem)
     }
 }

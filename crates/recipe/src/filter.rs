@@ -72,7 +72,8 @@ impl Effect {
     }
 }
 
-/// A part of the rendition, in whole percent of its width and height; never empty, never beyond the edge.
+/// A part of the rendition, in whole percent of its width and height; never empty, never beyond the
+/// edge.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct Region {
     x: u8,
@@ -96,7 +97,9 @@ impl Region {
 
     /// Left, top, right and bottom edge in pixels of a picture of `width` by `height`.
     pub fn edges(self, width: u32, height: u32) -> (u32, u32, u32, u32) {
-        let at = |percent: u8, length: u32| (f64::from(percent) / 100.0 * f64::from(length)).round() as u32;
+        let at = |percent: u8, length: u32| {
+            (f64::from(percent) / 100.0 * f64::from(length)).round() as u32
+        };
         (
             at(self.x, width),
             at(self.y, height),

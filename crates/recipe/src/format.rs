@@ -28,7 +28,8 @@ pub enum Format {
 
 impl Format {
     /// The formats an `as-` clause can name.
-    pub const NAMEABLE: [Self; 6] = [Self::Avif, Self::Jxl, Self::Webp, Self::Jpeg, Self::Png, Self::Gif];
+    pub const NAMEABLE: [Self; 6] =
+        [Self::Avif, Self::Jxl, Self::Webp, Self::Jpeg, Self::Png, Self::Gif];
 
     /// The name used in recipes and records, e.g. `jpeg`.
     pub const fn name(self) -> &'static str {
@@ -47,7 +48,10 @@ impl Format {
 
     /// The format with this [`name`](Self::name).
     pub fn from_name(name: &str) -> Option<Self> {
-        Self::NAMEABLE.into_iter().chain([Self::Svg, Self::Bmp, Self::Tiff]).find(|format| format.name() == name)
+        Self::NAMEABLE
+            .into_iter()
+            .chain([Self::Svg, Self::Bmp, Self::Tiff])
+            .find(|format| format.name() == name)
     }
 
     /// The registered media type, e.g. `image/jpeg`.
@@ -84,7 +88,8 @@ impl Format {
         matches!(self, Self::Webp | Self::Gif)
     }
 
-    /// The longest side the format can hold, in pixels (WebP: RFC 9649, section 2.6; JPEG: ITU-T T.81, B.2.2).
+    /// The longest side the format can hold, in pixels (WebP: RFC 9649, section 2.6; JPEG: ITU-T
+    /// T.81, B.2.2).
     pub const fn max_side(self) -> u32 {
         match self {
             Self::Webp => 16_383,

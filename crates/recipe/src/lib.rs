@@ -1,6 +1,8 @@
-//! What is asked of a picture: the recipe grammar, the geometry it means, and the choice of what to send.
+//! What is asked of a picture: the recipe grammar, the geometry it means, and the choice of what to
+//! send.
 //!
-//! Pure: no I/O, no async, no pixels. Everything a request needs decided is decided here and tested alone.
+//! Pure: no I/O, no async, no pixels. Everything a request needs decided is decided here and tested
+//! alone.
 //!
 //! ```
 //! use kivet_recipe::{Recipe, Size, plan};
@@ -12,43 +14,65 @@
 //! # Ok::<(), kivet_recipe::RecipeError>(())
 //! ```
 //!
-//! [`Recipe`] is what the address says, [`plan`] turns it into pixels for one original, [`choose`] adds what
-//! the request accepts and returns a [`Choice`]: what to make, and why.
+//! [`Recipe`] is what the address says, [`plan`] turns it into pixels for one original, [`choose`]
+//! adds what the request accepts and returns a [`Choice`]: what to make, and why.
 
 mod accept;
 mod access;
 mod choice;
 mod curve;
+mod effort;
+mod encoding;
 mod error;
 mod facts;
 mod fidelity;
 mod filter;
 mod format;
 mod geometry;
+mod improve;
+mod measure;
 mod monotone;
 mod nearest;
-mod parse;
+mod orientation;
 mod policy;
+mod position;
+mod prior;
 mod recipe;
 mod request;
 mod search;
+mod size;
 mod steps;
 mod subject;
+mod trial;
 
 pub use accept::Accepted;
 pub use access::Access;
-pub use choice::{Candidate, Choice, ChoiceError, Edits, Effort, Encoding, Lowered, Reason, Varies, choose, varies};
-pub use curve::{Basis, Curve, Curves, Measured, Prediction, Sample, Scale, Seen, View, container_bytes};
+pub use choice::{Candidate, Choice, ChoiceError, Edits, Lowered, Reason, Varies, choose, varies};
+pub use curve::{
+    Basis, Curve, Curves, Measured, Prediction, Sample, Scale, Seen, View, coded_bytes_per_pixel,
+    container_bytes,
+};
+pub use effort::Effort;
+pub use encoding::Encoding;
 pub use error::RecipeError;
-pub use facts::{Analysis, Facts, Kind, Orientation};
-pub use fidelity::{Expected, Fidelity, expected};
+pub use facts::{Analysis, Facts, Kind};
+pub use fidelity::Fidelity;
 pub use filter::{Effect, Filter, Region};
 pub use format::Format;
-pub use geometry::{Canvas, Plan, Rect, Size, plan, plan_for};
+pub use geometry::{Canvas, Plan, plan, plan_for};
+pub use improve::{Improver, Outcome, Step};
+pub use measure::{Bytes, BytesPerPixel, Score, Setting};
 pub use nearest::nearest;
+pub use orientation::Orientation;
 pub use policy::{Formats, Gamut, Policy};
-pub use recipe::{CanvasColour, Density, Fit, Keep, Placement, Position, Quality, Ratio, Recipe, Turn};
+pub use position::Position;
+pub use prior::{Expected, expected};
+pub use recipe::{
+    CanvasColour, Clauses, Density, Fit, Keep, Placement, Quality, Ratio, Recipe, Turn,
+};
 pub use request::{Hints, Request, WidthFrom};
-pub use search::{Decision, REFINED, Search, Trial, is_worth_swapping, search};
+pub use search::Search;
+pub use size::{Rect, Size};
 pub use steps::{LadderStep, STEPS, ladder};
 pub use subject::Subject;
+pub use trial::{Decision, REFINED, Trial, is_worth_swapping};

@@ -1,5 +1,6 @@
-//! A monotone curve through a few points: cubic Hermite pieces with slopes limited so that it never turns back
-//! (F. N. Fritsch, R. E. Carlson: Monotone Piecewise Cubic Interpolation, SIAM J. Numer. Anal. 17, 1980).
+//! A monotone curve through a few points: cubic Hermite pieces with slopes limited so that it never
+//! turns back (F. N. Fritsch, R. E. Carlson: Monotone Piecewise Cubic Interpolation, SIAM J. Numer.
+//! Anal. 17, 1980).
 
 /// A curve y(x) that rises wherever its points do.
 #[derive(Clone, Debug)]
@@ -9,14 +10,18 @@ pub(crate) struct Monotone {
 }
 
 impl Monotone {
-    /// Through `points`, whose x must rise strictly and whose y must not fall; `None` for fewer than two.
+    /// Through `points`, whose x must rise strictly and whose y must not fall; `None` for fewer
+    /// than two.
     pub(crate) fn through(points: Vec<(f32, f32)>) -> Option<Self> {
-        let secants: Vec<f32> =
-            points.windows(2).map(|pair| (pair[1].1 - pair[0].1) / (pair[1].0 - pair[0].0)).collect();
+        let secants: Vec<f32> = points
+            .windows(2)
+            .map(|pair| (pair[1].1 - pair[0].1) / (pair[1].0 - pair[0].0))
+            .collect();
         let (first, last) = (*secants.first()?, *secants.last()?);
         let inner = secants.windows(2).map(|pair| {
             let (a, b) = (pair[0], pair[1]);
-            // The harmonic mean is at most twice the smaller secant, which keeps every piece monotone.
+            // The harmonic mean is at most twice the smaller secant, which keeps every piece
+            // monotone.
             if a <= 0.0 || b <= 0.0 { 0.0 } else { 2.0 * a * b / (a + b) }
         });
         let slopes = std::iter::once(first).chain(inner).chain([last]).collect();
@@ -36,7 +41,10 @@ impl Monotone {
         let (width, t) = (x1 - x0, (x - x0) / (x1 - x0));
         let (m0, m1) = (self.slopes[upper - 1] * width, self.slopes[upper] * width);
         let (t2, t3) = (t * t, t * t * t);
-        y0 * (2.0 * t3 - 3.0 * t2 + 1.0) + m0 * (t3 - 2.0 * t2 + t) + y1 * (3.0 * t2 - 2.0 * t3) + m1 * (t3 - t2)
+        y0 * (2.0 * t3 - 3.0 * t2 + 1.0)
+            + m0 * (t3 - 2.0 * t2 + t)
+            + y1 * (3.0 * t2 - 2.0 * t3)
+            + m1 * (t3 - t2)
     }
 }
 

@@ -1,12 +1,9 @@
 //! What the service's owner decided for all renditions.
 
-use serde::{Deserialize, Serialize};
-
 use crate::{Fidelity, Format};
 
 /// The colours a rendition can hold.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
 pub enum Gamut {
     /// sRGB (IEC 61966-2-1): what every screen shows.
     #[default]
@@ -20,7 +17,8 @@ pub enum Gamut {
 pub struct Policy {
     /// The widest gamut kept, where an original's own is as wide.
     pub gamut: Gamut,
-    /// Sharpening of every reduced rendition, in percent as the `sharpen-` clause takes it; 0 for none.
+    /// Sharpening of every reduced rendition, in percent as the `sharpen-` clause takes it; 0 for
+    /// none.
     pub sharpen: u16,
     /// The target where a recipe names none.
     pub fidelity: Fidelity,
@@ -28,7 +26,8 @@ pub struct Policy {
     pub formats: Formats,
     /// True if JPEG XL is written: not every build can.
     pub jxl: bool,
-    /// A format that is less work to write is taken where it costs at most so many percent more bytes.
+    /// A format that is less work to write is taken where it costs at most so many percent more
+    /// bytes.
     pub surplus: u8,
     /// True if first renditions are followed by better ones.
     pub improve: bool,
@@ -73,6 +72,15 @@ impl Formats {
     /// Those given.
     pub fn of(formats: impl IntoIterator<Item = Format>) -> Self {
         Self(formats.into_iter().fold(0, |set, format| set | 1 << format as u16))
+    }
+
+    /// The names of those among them that Kivet writes, in one order.
+    pub fn names(self) -> Vec<&'static str> {
+        Format::NAMEABLE
+            .into_iter()
+            .filter(|format| self.contains(*format))
+            .map(Format::name)
+            .collect()
     }
 
     /// True if `format` is among them.

@@ -1,7 +1,5 @@
 //! What a request says of its viewer: formats, the width of the layout, density, thrift.
 
-use serde::Serialize;
-
 use crate::{Accepted, Recipe, STEPS};
 
 /// One picture request, as far as the choice looks at it.
@@ -15,10 +13,9 @@ pub struct Request {
     pub save_data: bool,
 }
 
-/// Client hints about sizes (RFC 8942; Responsive Image Client Hints, sections 3 and 4). Values no screen has are not
-/// read.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize)]
-#[serde(rename_all = "camelCase")]
+/// Client hints about sizes (RFC 8942; Responsive Image Client Hints, sections 3 and 4). Values no
+/// screen has are not read.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct Hints {
     /// `Sec-CH-Width`: the layout width of this picture, in physical pixels.
     pub width: Option<u32>,
@@ -29,8 +26,7 @@ pub struct Hints {
 }
 
 /// Where the width of a rendition comes from.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "kebab-case", tag = "from")]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum WidthFrom {
     /// The recipe settles it.
     Recipe,
@@ -51,15 +47,24 @@ impl Request {
 
     /// That says nothing but what it accepts.
     pub const fn accepting(accepted: Accepted) -> Self {
-        Self { accepted, hints: Hints { width: None, density: None, viewport_width: None }, save_data: false }
+        Self {
+            accepted,
+            hints: Hints { width: None, density: None, viewport_width: None },
+            save_data: false,
+        }
     }
 
-    /// Reads a request by asking `header` for values by their names in lower case; several lines of one header are
-    /// joined by commas. What is malformed says nothing.
+    /// Reads a request by asking `header` for values by their names in lower case; several lines of
+    /// one header are joined by commas. What is malformed says nothing.
     pub fn read(header: impl Fn(&str) -> Option<String>) -> Self {
-        let number = |name: &str| header(name)?.trim().parse::<f64>().ok().filter(|number| number.is_finite());
-        let pixels =
-            |name| number(name).filter(|pixels| (1.0..=65_535.0).contains(pixels)).map(|pixels| pixels.ceil() as u32);
+        let number = |name: &str| {
+            header(name)?.trim().parse::<f64>().ok().filter(|number| number.is_finite())
+        };
+        let pixels = |name| {
+            number(name)
+                .filter(|pixels| (1.0..=65_535.0).contains(pixels))
+                .map(|pixels| pixels.ceil() as u32)
+        };
         Self {
             accepted: Accepted::from_header(&header("accept").unwrap_or_default()),
             hints: Hints {
@@ -67,27 +72,32 @@ impl Request {
                 density: number("sec-ch-dpr").filter(|density| (0.1..=10.0).contains(density)),
                 viewport_width: pixels("sec-ch-viewport-width"),
             },
-            save_data: header("save-data").is_some_and(|value| value.trim().eq_ignore_ascii_case("on")),
+            save_data: header("save-data")
+                .is_some_and(|value| value.trim().eq_ignore_ascii_case("on")),
         }
     }
 
-    /// The recipe with its width settled: as it stands where it settles one itself, else by the hints, rounded up to a
-    /// step.
+    /// The recipe with its width settled: as it stands where it settles one itself, else by the
+    /// hints, rounded up to a step.
     pub fn settle(&self, recipe: &Recipe) -> (Recipe, WidthFrom) {
         if !recipe.leaves_width_open() {
             return (recipe.clone(), WidthFrom::Recipe);
         }
         let Some(shown) = self.hints.shown() else { return (recipe.clone(), WidthFrom::Original) };
         let step = STEPS.into_iter().find(|step| *step >= shown).unwrap_or(STEPS[STEPS.len() - 1]);
-        (Recipe { width: Some(step), ..recipe.clone() }, WidthFrom::Hints { shown, step })
+        (recipe.at_width(step), WidthFrom::Hints { shown, step })
     }
 }
 
 impl Hints {
     /// Physical pixels across that the picture takes, at most.
     fn shown(&self) -> Option<u32> {
-        let by_viewport =
-            || Some((f64::from(self.viewport_width?) * self.density.unwrap_or(1.0)).ceil().min(65_535.0) as u32);
+        let by_viewport = || {
+            Some(
+                (f64::from(self.viewport_width?) * self.density.unwrap_or(1.0)).ceil().min(65_535.0)
+                    as u32,
+            )
+        };
         self.width.or_else(by_viewport)
     }
 }
@@ -97,7 +107,9 @@ mod tests {
     use super::*;
 
     fn request(headers: &[(&str, &str)]) -> Request {
-        Request::read(|name| headers.iter().find(|(known, _)| *known == name).map(|(_, value)| (*value).to_owned()))
+        Request::read(|name| {
+            headers.iter().find(|(known, _)| *known == name).map(|(_, value)| (*value).to_owned())
+        })
     }
 
     fn settled(recipe: &str, headers: &[(&str, &str)]) -> (Option<u32>, WidthFrom) {
@@ -108,12 +120,22 @@ mod tests {
     #[test]
     fn open_widths_follow_the_hints_up_to_a_step() {
         let width = ("sec-ch-width", "701");
-        assert_eq!(settled("ratio-3-2", &[width]), (Some(800), WidthFrom::Hints { shown: 701, step: 800 }));
+        assert_eq!(
+            settled("ratio-3-2", &[width]),
+            (Some(800), WidthFrom::Hints { shown: 701, step: 800 })
+        );
         assert_eq!(settled("ratio-3-2", &[("sec-ch-width", "800")]).0, Some(800));
         assert_eq!(settled("ratio-3-2", &[("sec-ch-width", "9000")]).0, Some(3840));
         let viewport = [("sec-ch-viewport-width", "390"), ("sec-ch-dpr", "3.0")];
-        assert_eq!(settled("as-webp", &viewport), (Some(1280), WidthFrom::Hints { shown: 1170, step: 1280 }));
-        assert_eq!(settled("as-webp", &[viewport[0], width]).0, Some(800), "the picture's own width goes first");
+        assert_eq!(
+            settled("as-webp", &viewport),
+            (Some(1280), WidthFrom::Hints { shown: 1170, step: 1280 })
+        );
+        assert_eq!(
+            settled("as-webp", &[viewport[0], width]).0,
+            Some(800),
+            "the picture's own width goes first"
+        );
         assert_eq!(settled("as-webp", &[("sec-ch-dpr", "2")]), (None, WidthFrom::Original));
         for closed in ["640w", "360h", "original"] {
             assert_eq!(settled(closed, &[width]).1, WidthFrom::Recipe, "{closed}");
@@ -123,8 +145,14 @@ mod tests {
     #[test]
     fn malformed_headers_say_nothing() {
         for value in ["", "wide", "-3", "0", "NaN", "inf", "1e9", "640, 320"] {
-            assert_eq!(request(&[("sec-ch-width", value), ("sec-ch-dpr", value)]).hints, Hints::default(), "{value}");
+            assert_eq!(
+                request(&[("sec-ch-width", value), ("sec-ch-dpr", value)]).hints,
+                Hints::default(),
+                "{value}"
+            );
         }
-        assert!(request(&[("save-data", "On")]).save_data && !request(&[("save-data", "?1")]).save_data);
+        assert!(
+            request(&[("save-data", "On")]).save_data && !request(&[("save-data", "?1")]).save_data
+        );
     }
 }

@@ -2,8 +2,10 @@
 
 use crate::{Facts, Format, Recipe, Size, plan_for};
 
-/// The widths Kivet offers, in pixels, rising. About a quarter apart, so that rounding up to one never costs much.
-pub const STEPS: [u32; 13] = [160, 240, 320, 480, 640, 800, 960, 1280, 1600, 1920, 2560, 3200, 3840];
+/// The widths Kivet offers, in pixels, rising. About a quarter apart, so that rounding up to one
+/// never costs much.
+pub const STEPS: [u32; 13] =
+    [160, 240, 320, 480, 640, 800, 960, 1280, 1600, 1920, 2560, 3200, 3840];
 
 /// One candidate of a `srcset`.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -14,8 +16,8 @@ pub struct LadderStep {
     pub size: Size,
 }
 
-/// The candidates of `recipe` for an original with `facts`, smallest first: every step up to the first that
-/// the original cannot fill, which then gives the original's own width.
+/// The candidates of `recipe` for an original with `facts`, smallest first: every step up to the
+/// first that the original cannot fill, which then gives the original's own width.
 pub fn ladder(recipe: &Recipe, facts: &Facts) -> Vec<LadderStep> {
     if facts.format == Format::Svg && recipe.format.is_none() {
         // One vector serves every size.
@@ -23,7 +25,7 @@ pub fn ladder(recipe: &Recipe, facts: &Facts) -> Vec<LadderStep> {
     }
     let mut steps = Vec::new();
     for width in STEPS {
-        let recipe = Recipe { width: Some(width), height: None, density: None, ..recipe.clone() };
+        let recipe = recipe.at_width(width);
         let plan = plan_for(&recipe, facts);
         steps.push(LadderStep { recipe, size: plan.size });
         if plan.size.width < width {
@@ -39,10 +41,13 @@ mod tests {
     use super::*;
 
     fn widths(recipe: &str, natural: Size) -> Vec<u32> {
-        ladder(&recipe.parse().expect(recipe), &Facts::plain(Format::Jpeg, natural, crate::Kind::Photo))
-            .iter()
-            .map(|step| step.size.width)
-            .collect()
+        ladder(
+            &recipe.parse().expect(recipe),
+            &Facts::plain(Format::Jpeg, natural, crate::Kind::Photo),
+        )
+        .iter()
+        .map(|step| step.size.width)
+        .collect()
     }
 
     #[test]

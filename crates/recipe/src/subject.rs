@@ -2,8 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
-/// A grid of weights over the upright picture: how much each cell draws the eye. Found by looking at pixels, used
-/// by geometry alone.
+/// A grid of weights over the upright picture: how much each cell draws the eye. Found by looking
+/// at pixels, used by geometry alone.
 ///
 /// Guaranteed: as many weights as cells, at least one of each.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -36,7 +36,11 @@ impl Subject {
 
     /// This grid turned with the picture it is of.
     pub fn turned(&self, orientation: crate::Orientation) -> Self {
-        let (columns, rows) = if orientation.transpose { (self.rows, self.columns) } else { (self.columns, self.rows) };
+        let (columns, rows) = if orientation.transpose {
+            (self.rows, self.columns)
+        } else {
+            (self.columns, self.rows)
+        };
         let from = |at: usize| {
             let (mut x, mut y) = (at % columns, at / columns);
             if orientation.flip_x {
@@ -51,8 +55,8 @@ impl Subject {
         Self { columns, rows, weights }
     }
 
-    /// Share of the free space within `stretch` of the width left of a window that spans `share` of the width, for the
-    /// most weight inside.
+    /// Share of the free space within `stretch` of the width left of a window that spans `share` of
+    /// the width, for the most weight inside.
     pub(crate) fn across(&self, stretch: Stretch, share: f64) -> f64 {
         let sums: Vec<f64> = (0..self.columns)
             .map(|x| (0..self.rows).map(|y| f64::from(self.weights[y * self.columns + x])).sum())
@@ -62,8 +66,11 @@ impl Subject {
 
     /// The same from top to bottom.
     pub(crate) fn down(&self, stretch: Stretch, share: f64) -> f64 {
-        let sums: Vec<f64> =
-            self.weights.chunks_exact(self.columns).map(|row| row.iter().copied().map(f64::from).sum()).collect();
+        let sums: Vec<f64> = self
+            .weights
+            .chunks_exact(self.columns)
+            .map(|row| row.iter().copied().map(f64::from).sum())
+            .collect();
         best_place(&sums, stretch, share)
     }
 }
@@ -75,8 +82,9 @@ pub(crate) struct Stretch {
     pub(crate) to: f64,
 }
 
-/// Slides a window of `share` of the axis over `sums` and returns where in its free space it holds the most; of those
-/// that hold nearly as much, the one whose middle is nearest to the middle of all the weight.
+/// Slides a window of `share` of the axis over `sums` and returns where in its free space it holds
+/// the most; of those that hold nearly as much, the one whose middle is nearest to the middle of
+/// all the weight.
 fn best_place(sums: &[f64], stretch: Stretch, share: f64) -> f64 {
     let total: f64 = sums.iter().sum();
     let free = stretch.to - stretch.from - share;
@@ -98,8 +106,8 @@ fn best_place(sums: &[f64], stretch: Stretch, share: f64) -> f64 {
     let held = |place: f64| left_of(start(place) + share) - left_of(start(place));
     let places = || (0..=STOPS).map(|stop| f64::from(stop) / f64::from(STOPS));
     let most = places().map(held).fold(0.0, f64::max);
-    let middle =
-        sums.iter().enumerate().map(|(i, sum)| (i as f64 + 0.5) * sum).sum::<f64>() / (total * sums.len() as f64);
+    let middle = sums.iter().enumerate().map(|(i, sum)| (i as f64 + 0.5) * sum).sum::<f64>()
+        / (total * sums.len() as f64);
     let off = |place: &f64| (start(*place) + share / 2.0 - middle).abs();
     places()
         .filter(|place| held(*place) >= most - NEARLY * total)
@@ -119,9 +127,12 @@ impl TryFrom<Written> for Subject {
 
     fn try_from(written: Written) -> Result<Self, Self::Error> {
         let digits = written.weights.as_bytes().chunks(2);
-        let weights: Option<Vec<u8>> =
-            digits.map(|pair| u8::from_str_radix(std::str::from_utf8(pair).ok()?, 16).ok()).collect();
-        weights.and_then(|weights| Self::new(written.columns, weights)).ok_or_else(|| "no grid of weights".to_owned())
+        let weights: Option<Vec<u8>> = digits
+            .map(|pair| u8::from_str_radix(std::str::from_utf8(pair).ok()?, 16).ok())
+            .collect();
+        weights
+            .and_then(|weights| Self::new(written.columns, weights))
+            .ok_or_else(|| "no grid of weights".to_owned())
     }
 }
 
@@ -131,7 +142,9 @@ mod tests {
     use crate::Orientation;
 
     fn one_cell(columns: usize, rows: usize, at: (usize, usize)) -> Subject {
-        let weights = (0..columns * rows).map(|i| if (i % columns, i / columns) == at { 200 } else { 0 }).collect();
+        let weights = (0..columns * rows)
+            .map(|i| if (i % columns, i / columns) == at { 200 } else { 0 })
+            .collect();
         Subject::new(columns, weights).expect("a grid")
     }
 

@@ -1,14 +1,22 @@
 //! The administration interface as a whole, with its OpenAPI description.
 
-use axum::{Json, Router, http::StatusCode, routing::get};
+use axum::{Json, Router, routing::get};
 use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
 
-use crate::{app::App, checks, library, markup, problem::Problem, recipes, sign_in};
+use crate::{
+    app::App,
+    checks, library, markup,
+    problem::{Problem, ProblemKind},
+    recipes, sign_in,
+};
 
 #[derive(OpenApi)]
 #[openapi(
-    info(title = "Kivet", description = "Administration of a Kivet service. Every call needs the admin token."),
+    info(
+        title = "Kivet",
+        description = "Administration of a Kivet service. Every call needs the admin token."
+    ),
     components(schemas(Problem))
 )]
 struct Description;
@@ -36,20 +44,25 @@ pub(crate) fn routes() -> Router<App> {
 }
 
 async fn unknown() -> Problem {
-    Problem::new(StatusCode::NOT_FOUND, "no-such-call", "there is no such call; /api/openapi.json lists them")
+    Problem::new(ProblemKind::UnknownCall, "there is no such call; /api/openapi.json lists them")
 }
 
 #[cfg(test)]
 mod tests {
-    /// The console's types are generated from this file: `npm run types` in `web/console` after a change.
+    /// The console's types are generated from this file: `npm run types` in `web/console` after a
+    /// change.
     #[test]
     fn the_description_the_console_is_typed_from_is_current() {
-        let file = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../web/console/openapi.json");
+        let file =
+            std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../web/console/openapi.json");
         let current = super::openapi().to_pretty_json().expect("serialisable") + "\n";
         if std::env::var_os("KIVET_BLESS").is_some() {
             std::fs::write(&file, &current).expect("written");
         }
         let kept = std::fs::read_to_string(&file).expect("web/console/openapi.json");
-        assert_eq!(kept, current, "run this test with KIVET_BLESS=1, then `npm run types` in web/console");
+        assert_eq!(
+            kept, current,
+            "run this test with KIVET_BLESS=1, then `npm run types` in web/console"
+        );
     }
 }

@@ -1,10 +1,12 @@
 //! The long-running service: shelves, pipeline, HTTP.
 //!
-//! [`Config`] says what to serve, [`Service::bind`] opens stores and the port, [`Service::run`] serves until told to
-//! stop. Every feature is a folder: `handlers.rs` (thin, over the core), `responses.rs` (its JSON).
+//! [`Config`] says what to serve, [`Service::bind`] opens stores and the port, [`Service::run`]
+//! serves until told to stop. Every feature is a folder: `handlers.rs` (thin, over the core),
+//! `responses.rs` (its JSON).
 
 mod api;
 mod app;
+mod blocking;
 mod checks;
 mod config;
 mod console;
@@ -22,18 +24,22 @@ mod recipes;
 mod server;
 mod shelves;
 mod sign_in;
+mod start_error;
 mod why;
 
 pub use api::openapi;
 pub use checks::{CheckedPage, Kept};
 pub use config::{
-    Config, ConfigError, Limits, Originals, OverlaySettings, ShelfRules, ShelfSettings, ShelfSource,
-    read as read_config,
+    Config, ConfigError, Limits, Originals, OverlaySettings, ShelfRules, ShelfSettings,
+    ShelfSource, read as read_config,
 };
 pub use library::{FocusOrder, LibraryPage, OriginalResponse};
 pub use markup::MarkupResponse;
-pub use problem::Problem;
+pub use problem::{Problem, ProblemKind};
 pub use recipes::RecipeResponse;
-pub use server::{Service, StartError};
+pub use server::Service;
 pub use sign_in::SignInLink;
+pub use start_error::StartError;
 pub use why::WhyResponse;
+
+pub(crate) use kivet_check::causes;

@@ -1,15 +1,16 @@
-//! Counters, in the Prometheus text format. One registry a service, so that several can run in one process.
+//! Counters, in the Prometheus text format. One registry a service, so that several can run in one
+//! process.
 
 use kivet_recipe::Format;
 use prometheus::{Histogram, HistogramOpts, IntCounterVec, IntGauge, Opts, Registry, TextEncoder};
 
-use crate::pipeline::{Source, Spent};
+use crate::pipeline::{MadeTimings, Source};
 
 /// The service's counters. Cheap to clone.
 #[derive(Clone)]
 pub struct Metrics {
     registry: Registry,
-    answers: IntCounterVec,
+    responses: IntCounterVec,
     sources: IntCounterVec,
     made: IntCounterVec,
     made_bytes: IntCounterVec,
@@ -19,6 +20,73 @@ pub struct Metrics {
     work: Histogram,
 }
 
+/// One counter, gauge or histogram.
+struct Description {
+    name: &'static str,
+    help: &'static str,
+    /// The label that tells its values apart; none for gauges and histograms.
+    label: &'static str,
+}
+
+const UNDER_WAY: Description = Description {
+    name: "kivet_renditions_under_way",
+    help: "Renditions being made now.",
+    label: "",
+};
+const BACKGROUND: Description = Description {
+    name: "kivet_background_tasks",
+    help: "Curves and final renditions still to be made.",
+    label: "",
+};
+const RESPONSES: Description = Description {
+    name: "kivet_picture_responses_total",
+    help: "Responses to picture requests.",
+    label: "status",
+};
+const SOURCES: Description = Description {
+    name: "kivet_rendition_sources_total",
+    help: "Where sent renditions came from.",
+    label: "source",
+};
+const MADE: Description =
+    Description { name: "kivet_renditions_made_total", help: "Renditions made.", label: "format" };
+const MADE_BYTES: Description = Description {
+    name: "kivet_renditions_made_bytes_total",
+    help: "Bytes of renditions made.",
+    label: "format",
+};
+const QUEUED: Description = Description {
+    name: "kivet_rendition_queued_seconds",
+    help: "Time renditions waited for a core.",
+    label: "",
+};
+const WORK: Description = Description {
+    name: "kivet_rendition_work_seconds",
+    help: "Time renditions took to draw and encode.",
+    label: "",
+};
+
+/// `docs/reference/metrics.md`.
+#[cfg(test)]
+pub(crate) fn reference() -> String {
+    let mut text = String::from(
+        "# Metrics\n\n`/metrics` speaks the Prometheus text format, to this machine or with the token.\n\n| name | kind | \
+         label | what |\n| --- | --- | --- | --- |\n",
+    );
+    for Description { name, help, label } in
+        [RESPONSES, SOURCES, MADE, MADE_BYTES, UNDER_WAY, BACKGROUND, QUEUED, WORK]
+    {
+        let kind = match name {
+            _ if name.ends_with("_total") => "counter",
+            _ if name.ends_with("_seconds") => "histogram",
+            _ => "gauge",
+        };
+        let label = if label.is_empty() { String::new() } else { format!("`{label}`") };
+        text.push_str(&format!("| `{name}` | {kind} | {label} | {help} |\n"));
+    }
+    text
+}
+
 impl Metrics {
     /// Fresh counters.
     ///
@@ -26,37 +94,37 @@ impl Metrics {
     /// If a name is given twice, which is a mistake in this file.
     pub fn new() -> Result<Self, prometheus::Error> {
         let registry = Registry::new();
-        let counter = |name: &str, help: &str, label: &str| {
+        let counter = |Description { name, help, label }: Description| {
             let counter = IntCounterVec::new(Opts::new(name, help), &[label])?;
             registry.register(Box::new(counter.clone()))?;
             Ok::<_, prometheus::Error>(counter)
         };
-        let seconds = |name: &str, help: &str| {
+        let seconds = |Description { name, help, .. }: Description| {
             let buckets = prometheus::exponential_buckets(0.001, 2.0, 15)?;
             let histogram = Histogram::with_opts(HistogramOpts::new(name, help).buckets(buckets))?;
             registry.register(Box::new(histogram.clone()))?;
             Ok::<_, prometheus::Error>(histogram)
         };
-        let under_way = IntGauge::new("kivet_renditions_under_way", "Renditions being computed now.")?;
+        let under_way = IntGauge::new(UNDER_WAY.name, UNDER_WAY.help)?;
         registry.register(Box::new(under_way.clone()))?;
-        let background = IntGauge::new("kivet_background_tasks", "Curves and final renditions still to be made.")?;
+        let background = IntGauge::new(BACKGROUND.name, BACKGROUND.help)?;
         registry.register(Box::new(background.clone()))?;
         Ok(Self {
             under_way,
             background,
-            answers: counter("kivet_picture_responses_total", "Answers to picture requests.", "status")?,
-            sources: counter("kivet_rendition_sources_total", "Where sent renditions came from.", "source")?,
-            made: counter("kivet_renditions_made_total", "Renditions computed.", "format")?,
-            made_bytes: counter("kivet_renditions_made_bytes_total", "Bytes of renditions computed.", "format")?,
-            queued: seconds("kivet_rendition_queued_seconds", "Time renditions waited for a core.")?,
-            work: seconds("kivet_rendition_work_seconds", "Time renditions took to draw and encode.")?,
+            responses: counter(RESPONSES)?,
+            sources: counter(SOURCES)?,
+            made: counter(MADE)?,
+            made_bytes: counter(MADE_BYTES)?,
+            queued: seconds(QUEUED)?,
+            work: seconds(WORK)?,
             registry,
         })
     }
 
-    /// Counts an answer to a picture request.
-    pub fn answered(&self, status: u16) {
-        self.answers.with_label_values(&[&status.to_string()]).inc();
+    /// Counts a response to a picture request.
+    pub fn responded(&self, status: u16) {
+        self.responses.with_label_values(&[&status.to_string()]).inc();
     }
 
     /// Counts where a rendition came from.
@@ -71,18 +139,18 @@ impl Metrics {
         self.sources.with_label_values(&[name]).inc();
     }
 
-    /// Counts a rendition as under way until the answer is dropped.
+    /// Counts a rendition as under way until the guard is dropped.
     pub fn begun(&self) -> UnderWay {
         self.under_way.inc();
         UnderWay(self.under_way.clone())
     }
 
     /// Counts a computed rendition.
-    pub fn made(&self, format: Format, bytes: usize, spent: Spent) {
+    pub fn made(&self, format: Format, bytes: usize, timings: MadeTimings) {
         self.made.with_label_values(&[format.name()]).inc();
         self.made_bytes.with_label_values(&[format.name()]).inc_by(bytes as u64);
-        self.queued.observe(spent.queued.as_secs_f64());
-        self.work.observe((spent.work.draw + spent.work.encode).as_secs_f64());
+        self.queued.observe(timings.queued.as_secs_f64());
+        self.work.observe((timings.work.draw + timings.work.encode).as_secs_f64());
     }
 
     /// Everything, as text; so many tasks of the background are left.

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use kivet_image::{Assets, Fonts, Overlay};
 
-use crate::{config::OverlaySettings, server::StartError};
+use crate::{config::OverlaySettings, start_error::StartError};
 
 /// Reads the overlays and this machine's fonts; also a hash that changes when any overlay does.
 ///
@@ -15,7 +15,11 @@ pub fn open(settings: &BTreeMap<String, OverlaySettings>) -> Result<(Assets, Str
     let mut state = blake3::Hasher::new();
     for (name, settings) in settings {
         let OverlaySettings { picture, position, width_percent, opacity_percent } = settings;
-        let failed = |problem: String| StartError::Overlay { name: name.clone(), picture: picture.clone(), problem };
+        let failed = |problem: String| StartError::Overlay {
+            name: name.clone(),
+            picture: picture.clone(),
+            problem,
+        };
         let bytes = std::fs::read(picture).map_err(|error| failed(error.to_string()))?;
         state.update(format!("{name} {position:?} {width_percent} {opacity_percent}").as_bytes());
         state.update(&bytes);

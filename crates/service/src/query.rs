@@ -1,4 +1,5 @@
-//! Queries and bodies of the administration interface, refused with a sentence where they cannot be read.
+//! Queries and bodies of the administration interface, refused with a sentence where they cannot be
+//! read.
 
 use axum::{
     Json,
@@ -6,16 +7,15 @@ use axum::{
         Query,
         rejection::{JsonRejection, QueryRejection},
     },
-    http::StatusCode,
 };
 
-use crate::problem::Problem;
+use crate::problem::{Problem, ProblemKind};
 
 /// The query, or the problem with it.
 pub(crate) fn accept_query<T>(query: Result<Query<T>, QueryRejection>) -> Result<T, Problem> {
     match query {
         Ok(Query(query)) => Ok(query),
-        Err(rejection) => Err(Problem::new(StatusCode::BAD_REQUEST, "bad-query", rejection.body_text())),
+        Err(rejection) => Err(Problem::new(ProblemKind::BadQuery, rejection.body_text())),
     }
 }
 
@@ -23,6 +23,6 @@ pub(crate) fn accept_query<T>(query: Result<Query<T>, QueryRejection>) -> Result
 pub(crate) fn accept_body<T>(body: Result<Json<T>, JsonRejection>) -> Result<T, Problem> {
     match body {
         Ok(Json(body)) => Ok(body),
-        Err(rejection) => Err(Problem::new(StatusCode::BAD_REQUEST, "bad-body", rejection.body_text())),
+        Err(rejection) => Err(Problem::new(ProblemKind::BadBody, rejection.body_text())),
     }
 }

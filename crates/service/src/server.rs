@@ -1,14 +1,18 @@
 //! Opening the stores and the port, serving, and stopping without cutting anybody off.
 
-use std::{future::Future, net::SocketAddr, path::PathBuf, sync::Arc, time::Duration};
+use std::{future::Future, net::SocketAddr, sync::Arc, time::Duration};
 
 use axum::{
     Router,
-    http::{StatusCode, Uri},
+    http::{HeaderName, Request, Response, Uri},
 };
-use kivet_store::{Blobs, Records, Reductions, StoreError};
+use kivet_store::{Blobs, Records, Reductions};
 use tokio::net::TcpListener;
-use tower_http::trace::TraceLayer;
+use tower_http::{
+    request_id::{MakeRequestUuid, PropagateRequestIdLayer, SetRequestIdLayer},
+    trace::TraceLayer,
+};
+use tracing::Span;
 
 use crate::{
     api,
@@ -18,61 +22,18 @@ use crate::{
     metrics::Metrics,
     overlays, pic,
     pipeline::{Pipeline, Stores},
-    problem::Problem,
+    problem::{self, Problem, ProblemKind},
     shelves::Shelves,
     sign_in::SignIn,
+    start_error::StartError,
     why,
 };
 
+/// Names one request in the log and in its response; taken over from a proxy in front.
+const REQUEST_ID: HeaderName = HeaderName::from_static("x-request-id");
+
 /// How long open requests may take to finish once the service is told to stop.
 const PATIENCE: Duration = Duration::from_secs(20);
-
-/// Why a service cannot start.
-#[derive(Debug, thiserror::Error)]
-#[non_exhaustive]
-pub enum StartError {
-    /// The port cannot be had.
-    #[error("cannot listen on {address}: {source}; choose another with --listen")]
-    Listen {
-        /// Where.
-        address: SocketAddr,
-        /// Why.
-        source: std::io::Error,
-    },
-    /// The data folder cannot be used.
-    #[error("cannot use the data folder {}: {source}", path.display())]
-    Data {
-        /// The folder.
-        path: PathBuf,
-        /// Why.
-        source: std::io::Error,
-    },
-    /// A shelf cannot be opened.
-    #[error(transparent)]
-    Shelf(std::io::Error),
-    /// An overlay cannot be used.
-    #[error("the overlay `{name}`, {}: {problem}", picture.display())]
-    Overlay {
-        /// Its name.
-        name: String,
-        /// Its file.
-        picture: PathBuf,
-        /// What is wrong.
-        problem: String,
-    },
-    /// Records or blobs cannot be opened.
-    #[error(transparent)]
-    Store(#[from] StoreError),
-    /// The system has no thread for the background.
-    #[error("cannot start the background thread: {0}")]
-    Background(std::io::Error),
-    /// The counters cannot be set up.
-    #[error("cannot set up the counters: {0}")]
-    Metrics(#[from] prometheus::Error),
-    /// The server broke down.
-    #[error("the server broke down: {0}")]
-    Serve(std::io::Error),
-}
 
 /// A service that listens but does not answer yet.
 pub struct Service {
@@ -94,10 +55,12 @@ impl Service {
         let records = Records::open(&config.data.join("records.db"))?;
         let blobs = Blobs::in_folder(&config.data.join("renditions"))?;
         let metrics = Metrics::new()?;
-        let shelves =
-            Shelves::new(&config.shelves, records.clone(), config.limits.engine()).map_err(StartError::Shelf)?;
-        let reductions =
-            Reductions::in_folder(&config.data.join("reductions"), config.limits.reduction_disk_mib << 20)?;
+        let shelves = Shelves::new(&config.shelves, records.clone(), config.limits.engine())
+            .map_err(StartError::Shelf)?;
+        let reductions = Reductions::in_folder(
+            &config.data.join("reductions"),
+            config.limits.reduction_disk_mib << 20,
+        )?;
         let assets = overlays::open(&config.overlays)?;
         let stores = Stores { blobs, reductions, records: records.clone() };
         let pipeline = Pipeline::new(stores, assets, config.limits, config.policy, metrics.clone());
@@ -136,7 +99,10 @@ impl Service {
     ///
     /// # Errors
     /// If the server breaks down.
-    pub async fn run(self, stop: impl Future<Output = ()> + Send + 'static) -> Result<(), StartError> {
+    pub async fn run(
+        self,
+        stop: impl Future<Output = ()> + Send + 'static,
+    ) -> Result<(), StartError> {
         let stopping = Arc::new(tokio::sync::Notify::new());
         let told = Arc::clone(&stopping);
         let stop = async move {
@@ -145,7 +111,8 @@ impl Service {
             told.notify_one();
         };
         let service = self.router.into_make_service_with_connect_info::<SocketAddr>();
-        let serving = axum::serve(self.listener, service).with_graceful_shutdown(stop).into_future();
+        let serving =
+            axum::serve(self.listener, service).with_graceful_shutdown(stop).into_future();
         let too_long = async {
             stopping.notified().await;
             tokio::time::sleep(PATIENCE).await;
@@ -166,14 +133,44 @@ fn router(app: &App, config: &Config) -> Router {
         .merge(why::routes())
         .merge(api::routes())
         .merge(health::routes())
+        .merge(problem::routes())
         .merge(console::routes());
     if let Some(folder) = &config.demo {
         router = router.merge(demo::routes(folder));
     }
-    router.fallback(nothing_here).layer(TraceLayer::new_for_http()).with_state(app.clone())
+    let tracing = TraceLayer::new_for_http()
+        .make_span_with(span_of)
+        .on_request(())
+        .on_response(log)
+        .on_failure(());
+    router
+        .fallback(nothing_here)
+        .layer(PropagateRequestIdLayer::new(REQUEST_ID))
+        .layer(tracing)
+        .layer(SetRequestIdLayer::new(REQUEST_ID, MakeRequestUuid))
+        .with_state(app.clone())
+}
+
+/// What every line of the log about a request carries.
+fn span_of<B>(request: &Request<B>) -> Span {
+    let id = request.headers().get(REQUEST_ID).and_then(|id| id.to_str().ok()).unwrap_or_default();
+    tracing::info_span!("request", id, method = %request.method(), path = request.uri().path())
+}
+
+/// One line a request: louder for what is the service's own fault.
+fn log<B>(response: &Response<B>, took: Duration, _: &Span) {
+    let (status, ms) = (response.status().as_u16(), took.as_secs_f64() * 1e3);
+    if response.status().is_server_error() {
+        tracing::error!(status, ms, "answered");
+    } else {
+        tracing::info!(status, ms, "answered");
+    }
 }
 
 async fn nothing_here(uri: Uri) -> Problem {
-    let detail = format!("there is nothing at `{}`; pictures are at /pic/<recipe>/<shelf>/<path>", uri.path());
-    Problem::new(StatusCode::NOT_FOUND, "nothing-here", detail)
+    let detail = format!(
+        "there is nothing at `{}`; pictures are at /pic/<recipe>/<shelf>/<path>",
+        uri.path()
+    );
+    Problem::new(ProblemKind::UnknownPath, detail)
 }

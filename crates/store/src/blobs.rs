@@ -1,11 +1,15 @@
 //! Rendition bytes, each with its own header, in an object store: a folder here.
 //!
-//! A blob is `KIVET1\n`, the length of its header as four bytes (big-endian), the header as JSON, then the picture.
+//! A blob is `KIVET1\n`, the length of its header as four bytes (big-endian), the header as JSON,
+//! then the picture.
 
 use std::{path::Path, sync::Arc};
 
 use bytes::Bytes;
-use object_store::{ObjectStore, ObjectStoreExt, PutPayload, local::LocalFileSystem, path::Path as Key};
+use kivet_recipe::{Score, Setting};
+use object_store::{
+    ObjectStore, ObjectStoreExt, PutPayload, local::LocalFileSystem, path::Path as Key,
+};
 use serde::{Deserialize, Serialize};
 
 use crate::StoreError;
@@ -36,12 +40,12 @@ pub struct BlobHeader {
     pub height: u32,
     /// First or final.
     pub stage: Stage,
-    /// Its score to the reference, once it was scored.
+    /// Its score, once it was scored.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub fidelity: Option<f32>,
+    pub score: Option<Score>,
     /// The encoder's setting, of a lossy one.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub setting: Option<f32>,
+    pub setting: Option<Setting>,
 }
 
 /// A rendition as stored.
@@ -65,14 +69,19 @@ pub struct Blobs {
 }
 
 impl Blobs {
-    /// Blobs as files below `folder`, which is made if it is missing. Files are written beside their place and renamed
-    /// into it, so that a reader never meets half of one.
+    /// Blobs as files below `folder`, which is made if it is missing. Files are written beside
+    /// their place and renamed into it, so that a reader never meets half of one.
     ///
     /// # Errors
     /// If the folder cannot be made.
     pub fn in_folder(folder: &Path) -> Result<Self, StoreError> {
-        std::fs::create_dir_all(folder).map_err(|source| StoreError::Folder { path: folder.to_owned(), source })?;
-        Ok(Self { store: Arc::new(LocalFileSystem::new_with_prefix(folder)?) })
+        std::fs::create_dir_all(folder)
+            .map_err(|source| StoreError::Folder { path: folder.to_owned(), source })?;
+        Ok(Self::over(LocalFileSystem::new_with_prefix(folder)?))
+    }
+
+    fn over(store: impl ObjectStore) -> Self {
+        Self { store: Arc::new(store) }
     }
 
     /// Keeps a blob under `key`, replacing any other.
@@ -89,7 +98,8 @@ impl Blobs {
         Ok(())
     }
 
-    /// The blob under `key`; `None` if there is none, or if what is there is damaged (which is logged).
+    /// The blob under `key`; `None` if there is none, or if what is there is damaged (which is
+    /// logged).
     ///
     /// # Errors
     /// If the store cannot be asked.
@@ -114,8 +124,12 @@ fn place(key: &str) -> Key {
 
 fn read(bytes: &Bytes) -> Option<Blob> {
     let after = MAGIC.len() + 4;
-    let length = bytes.strip_prefix(MAGIC)?.first_chunk::<4>().map(|length| u32::from_be_bytes(*length) as usize)?;
-    let header: BlobHeader = serde_json::from_slice(bytes.get(after..after.checked_add(length)?)?).ok()?;
+    let length = bytes
+        .strip_prefix(MAGIC)?
+        .first_chunk::<4>()
+        .map(|length| u32::from_be_bytes(*length) as usize)?;
+    let header: BlobHeader =
+        serde_json::from_slice(bytes.get(after..after.checked_add(length)?)?).ok()?;
     let picture = bytes.slice(after + length..);
     (etag_of(&picture) == header.etag).then_some(Blob { header, bytes: picture })
 }
@@ -131,27 +145,55 @@ mod tests {
             width: 640,
             height: 427,
             stage: Stage::First,
-            fidelity: Some(68.5),
+            score: Some(Score::new(68.5)),
             setting: None,
         };
         Blob { header, bytes: Bytes::from_static(text) }
     }
 
-    #[tokio::test]
-    async fn a_blob_comes_back_whole_and_a_damaged_one_not_at_all() {
-        let folder = tempfile::tempdir().expect("a folder");
-        let blobs = Blobs::in_folder(folder.path()).expect("a store");
+    /// What every store of blobs must do, whatever holds the objects.
+    async fn conforms(blobs: Blobs) {
         let kept = blob(b"pixels");
+        let get = async |key: &str| blobs.get(key).await.expect("asked");
+        assert_eq!(get("abcdef").await, None);
         blobs.put("abcdef", &kept).await.expect("kept");
-        assert_eq!(blobs.get("abcdef").await.expect("asked"), Some(kept));
-        assert_eq!(blobs.get("abcdee").await.expect("asked"), None);
+        assert_eq!(get("abcdef").await, Some(kept));
+        assert_eq!((get("abcdee").await, get("ab").await, get("a").await), (None, None, None));
+        let later = Blob {
+            header: BlobHeader { stage: Stage::Final, ..blob(b"fewer").header },
+            ..blob(b"fewer")
+        };
+        blobs.put("abcdef", &later).await.expect("kept in its place");
+        assert_eq!(get("abcdef").await, Some(later));
+        blobs.put("empty", &blob(b"")).await.expect("kept");
+        assert_eq!(get("empty").await, Some(blob(b"")));
+        // What is damaged is not served, wherever the damage lies.
+        let whole =
+            blobs.store.get(&place("abcdef")).await.expect("there").bytes().await.expect("read");
+        for at in 0..whole.len() {
+            let mut bytes = whole.to_vec();
+            bytes[at] ^= 1;
+            blobs.store.put(&place("damaged"), bytes.into()).await.expect("written");
+            let served = get("damaged").await;
+            // A flipped bit in the header may give another header that is one.
+            assert!(served.is_none_or(|served| served.bytes == later_bytes()), "byte {at}");
+            blobs.store.put(&place("cut"), whole.slice(..at).into()).await.expect("written");
+            assert_eq!(get("cut").await, None, "cut after {at} bytes");
+        }
+    }
 
-        let file = folder.path().join("ab/abcdef");
-        let mut bytes = std::fs::read(&file).expect("the blob's file");
-        *bytes.last_mut().expect("not empty") ^= 1;
-        std::fs::write(&file, &bytes).expect("written");
-        assert_eq!(blobs.get("abcdef").await.expect("asked"), None);
-        std::fs::write(&file, &bytes[..9]).expect("written");
-        assert_eq!(blobs.get("abcdef").await.expect("asked"), None);
+    fn later_bytes() -> Bytes {
+        Bytes::from_static(b"fewer")
+    }
+
+    #[tokio::test]
+    async fn blobs_in_a_folder_conform() {
+        let folder = tempfile::tempdir().expect("a folder");
+        conforms(Blobs::in_folder(folder.path()).expect("a store")).await;
+    }
+
+    #[tokio::test]
+    async fn blobs_in_an_object_store_conform() {
+        conforms(Blobs::over(object_store::memory::InMemory::new())).await;
     }
 }

@@ -7,7 +7,7 @@ use std::path::PathBuf;
 #[non_exhaustive]
 pub enum StoreError {
     /// The data folder cannot be used.
-    #[error("cannot use the data folder {}: {source}", path.display())]
+    #[error("cannot use the data folder {}", path.display())]
     Folder {
         /// The folder or file at fault.
         path: PathBuf,
@@ -15,7 +15,7 @@ pub enum StoreError {
         source: std::io::Error,
     },
     /// The database file cannot be brought to this version's tables.
-    #[error("cannot bring the records in {} up to date: {source}", path.display())]
+    #[error("cannot bring the records in {} up to date", path.display())]
     Migration {
         /// The database file.
         path: PathBuf,
@@ -29,16 +29,16 @@ pub enum StoreError {
         path: PathBuf,
     },
     /// SQLite refused.
-    #[error("the records could not be read or written: {0}")]
+    #[error("the records could not be read or written")]
     Records(#[from] rusqlite::Error),
     /// No connection to the records came free.
-    #[error("no connection to the records: {0}")]
+    #[error("no connection to the records")]
     Busy(#[from] r2d2::Error),
     /// The blob store refused.
-    #[error("the blob store failed: {0}")]
+    #[error("the blob store failed")]
     Blobs(#[from] object_store::Error),
     /// A record holds something this version cannot read.
-    #[error("a record of {what} cannot be read: {source}")]
+    #[error("a record of {what} cannot be read")]
     Unreadable {
         /// What the record is of.
         what: &'static str,

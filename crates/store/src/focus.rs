@@ -23,13 +23,20 @@ impl Records {
     ///
     /// # Errors
     /// If the database cannot be written.
-    pub fn set_focus(&self, shelf: &str, path: &str, focus: Option<Position>) -> Result<(), StoreError> {
+    pub fn set_focus(
+        &self,
+        shelf: &str,
+        path: &str,
+        focus: Option<Position>,
+    ) -> Result<(), StoreError> {
         let connection = self.connection()?;
         match focus {
             Some(focus) => {
                 let (x, y) = focus.percents();
                 connection
-                    .prepare_cached("INSERT OR REPLACE INTO focus (shelf, path, x, y) VALUES (?1, ?2, ?3, ?4)")?
+                    .prepare_cached(
+                        "INSERT OR REPLACE INTO focus (shelf, path, x, y) VALUES (?1, ?2, ?3, ?4)",
+                    )?
                     .execute(params![shelf, path, x, y])?
             }
             None => connection

@@ -1,4 +1,5 @@
-//! What Kivet remembers: records in SQLite ([`Records`]) and rendition bytes in a blob store ([`Blobs`]).
+//! What Kivet remembers: records in SQLite ([`Records`]) and rendition bytes in a blob store
+//! ([`Blobs`]).
 //!
 //! Every blob carries its own header, so the index of renditions can be rebuilt from blobs alone.
 
@@ -13,5 +14,5 @@ mod reductions;
 pub use blobs::{Blob, BlobHeader, Blobs, Stage, etag_of};
 pub use checks::CheckRecord;
 pub use error::StoreError;
-pub use records::{OriginalRecord, Records, RenditionRecord, Stamp, Totals};
+pub use records::{OriginalRecord, Records, RenditionRecord, Stamp};
 pub use reductions::Reductions;

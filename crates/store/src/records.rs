@@ -4,7 +4,7 @@
 
 use std::path::{Path, PathBuf};
 
-use kivet_recipe::Facts;
+use kivet_recipe::{Facts, Format};
 use r2d2::{Pool, PooledConnection};
 use r2d2_sqlite::SqliteConnectionManager;
 use rusqlite::{OptionalExtension, params};
@@ -65,20 +65,17 @@ const STEPS: &[M<'static>] = &[
     ALTER TABLE renditions ADD COLUMN family TEXT NOT NULL DEFAULT '';
     CREATE INDEX renditions_by_family ON renditions (family);",
     ),
-    // Encoders are set otherwise since, and facts tell more: both are learnt anew.
-    M::up("DELETE FROM curves; DELETE FROM originals;"),
-    // JPEG XL keeps its pictures' size at low settings since.
-    M::up("DELETE FROM curves;"),
-    // Brightness is fitted to half-size colour since, and encoders at their best are others.
-    M::up("DELETE FROM curves;"),
-    // AVIF with the slow preset is another, and encoders are sampled at other settings.
-    M::up("DELETE FROM curves;"),
-    // JPEG XL with the fast preset is another, and WebP.
-    M::up("DELETE FROM curves WHERE format IN ('jxl', 'webp');"),
-    // JPEG is written otherwise since.
-    M::up("DELETE FROM curves WHERE format = 'jpeg';"),
-    // JPEG again, and WebP.
-    M::up("DELETE FROM curves WHERE format IN ('jpeg', 'webp');"),
+    // Facts hold more since this step: they are learnt anew. The steps after it once dropped the
+    // curves of changed encoders, which the revision beside each curve tells now; a database counts
+    // its steps, so they stay.
+    M::up("DELETE FROM originals;"),
+    M::up("SELECT 1;"),
+    M::up("SELECT 1;"),
+    M::up("SELECT 1;"),
+    M::up("SELECT 1;"),
+    M::up("SELECT 1;"),
+    M::up("SELECT 1;"),
+    M::up("ALTER TABLE curves ADD COLUMN revision INTEGER NOT NULL DEFAULT 0;"),
 ];
 
 /// What tells one state of a file from another without reading it.
@@ -112,27 +109,17 @@ pub struct RenditionRecord {
     pub path: String,
     /// The canonical recipe.
     pub recipe: String,
-    /// The format's name.
-    pub format: String,
+    /// Its format.
+    pub format: Format,
     /// Pixels across.
     pub width: u32,
     /// Pixels down.
     pub height: u32,
     /// Bytes of the picture.
     pub bytes: u64,
-    /// What it shares with renditions of the same shape at other sizes, in other formats and fidelities.
+    /// What it shares with renditions of the same shape at other sizes, in other formats and
+    /// fidelities.
     pub family: String,
-}
-
-/// How much is remembered.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Totals {
-    /// Originals whose facts are known.
-    pub originals: u64,
-    /// Renditions in the index.
-    pub renditions: u64,
-    /// Their bytes.
-    pub rendition_bytes: u64,
 }
 
 /// The database.
@@ -153,24 +140,32 @@ impl Records {
         });
         let pool = Pool::builder().max_size(4).build(manager)?;
         let at = |source| match source {
-            rusqlite_migration::Error::MigrationDefinition(MigrationDefinitionError::DatabaseTooFarAhead) => {
-                StoreError::Later { path: PathBuf::from(path) }
-            }
+            rusqlite_migration::Error::MigrationDefinition(
+                MigrationDefinitionError::DatabaseTooFarAhead,
+            ) => StoreError::Later { path: PathBuf::from(path) },
             source => StoreError::Migration { path: PathBuf::from(path), source },
         };
         Migrations::from_slice(STEPS).to_latest(&mut *pool.get()?).map_err(at)?;
         Ok(Self { pool })
     }
 
-    pub(crate) fn connection(&self) -> Result<PooledConnection<SqliteConnectionManager>, StoreError> {
+    pub(crate) fn connection(
+        &self,
+    ) -> Result<PooledConnection<SqliteConnectionManager>, StoreError> {
         Ok(self.pool.get()?)
     }
 
-    /// What was learnt of an original when it was in the state `stamp`; `None` if it has changed since or is new.
+    /// What was learnt of an original when it was in the state `stamp`; `None` if it has changed
+    /// since or is new.
     ///
     /// # Errors
     /// If the database cannot be read.
-    pub fn original(&self, shelf: &str, path: &str, stamp: Stamp) -> Result<Option<OriginalRecord>, StoreError> {
+    pub fn original(
+        &self,
+        shelf: &str,
+        path: &str,
+        stamp: Stamp,
+    ) -> Result<Option<OriginalRecord>, StoreError> {
         let row: Option<(String, String)> = self
             .connection()?
             .prepare_cached(
@@ -191,9 +186,14 @@ impl Records {
     ///
     /// # Errors
     /// If the database cannot be written.
-    pub fn keep_original(&self, shelf: &str, path: &str, record: &OriginalRecord) -> Result<(), StoreError> {
-        let facts =
-            serde_json::to_string(&record.facts).map_err(|source| StoreError::Unreadable { what: "facts", source })?;
+    pub fn keep_original(
+        &self,
+        shelf: &str,
+        path: &str,
+        record: &OriginalRecord,
+    ) -> Result<(), StoreError> {
+        let facts = serde_json::to_string(&record.facts)
+            .map_err(|source| StoreError::Unreadable { what: "facts", source })?;
         self.connection()?
             .prepare_cached("INSERT OR REPLACE INTO originals (shelf, path, bytes, modified_ms, hash, facts) VALUES (?1, ?2, ?3, ?4, ?5, ?6)")?
             .execute(params![shelf, path, record.stamp.bytes as i64, record.stamp.modified_ms, record.hash, facts])?;
@@ -205,7 +205,10 @@ impl Records {
     /// # Errors
     /// If the database cannot be read.
     pub fn has_rendition(&self, key: &str) -> Result<bool, StoreError> {
-        Ok(self.connection()?.prepare_cached("SELECT 1 FROM renditions WHERE key = ?1")?.exists(params![key])?)
+        Ok(self
+            .connection()?
+            .prepare_cached("SELECT 1 FROM renditions WHERE key = ?1")?
+            .exists(params![key])?)
     }
 
     /// Adds a rendition to the index.
@@ -213,48 +216,55 @@ impl Records {
     /// # Errors
     /// If the database cannot be written.
     pub fn keep_rendition(&self, record: &RenditionRecord) -> Result<(), StoreError> {
-        let RenditionRecord { key, shelf, path, recipe, format, width, height, bytes, family } = record;
+        let RenditionRecord { key, shelf, path, recipe, format, width, height, bytes, family } =
+            record;
         self.connection()?
             .prepare_cached("INSERT OR REPLACE INTO renditions (key, shelf, path, recipe, format, width, height, bytes, family) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)")?
-            .execute(params![key, shelf, path, recipe, format, width, height, *bytes as i64, family])?;
+            .execute(params![
+                key,
+                shelf,
+                path,
+                recipe,
+                format.name(),
+                width,
+                height,
+                *bytes as i64,
+                family
+            ])?;
         Ok(())
     }
 
-    /// The renditions of one family: key, format's name, pixels across.
+    /// The renditions of one family: key, format, pixels across.
     ///
     /// # Errors
     /// If the database cannot be read.
-    pub fn family(&self, family: &str) -> Result<Vec<(String, String, u32)>, StoreError> {
+    pub fn family(&self, family: &str) -> Result<Vec<(String, Format, u32)>, StoreError> {
         let connection = self.connection()?;
-        let mut found = connection.prepare_cached("SELECT key, format, width FROM renditions WHERE family = ?1")?;
-        let rows = found.query_map(params![family], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))?;
-        Ok(rows.collect::<Result<_, _>>()?)
+        let mut found = connection
+            .prepare_cached("SELECT key, format, width FROM renditions WHERE family = ?1")?;
+        let rows =
+            found.query_map(params![family], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))?;
+        let rows: Vec<(String, String, u32)> = rows.collect::<Result<_, _>>()?;
+        // A format that this version does not know stands in for nothing.
+        let known = |(key, format, width): (String, String, u32)| {
+            Some((key, Format::from_name(&format)?, width))
+        };
+        Ok(rows.into_iter().filter_map(known).collect())
     }
 
-    /// How much is remembered; also a test that the database answers.
+    /// Asks the database for an answer that costs nothing.
     ///
     /// # Errors
-    /// If it does not.
-    pub fn totals(&self) -> Result<Totals, StoreError> {
-        let count = |value: i64| value.max(0) as u64;
-        let totals = self.connection()?.query_row(
-            "SELECT (SELECT count(*) FROM originals), count(*), coalesce(sum(bytes), 0) FROM renditions",
-            [],
-            |row| {
-                Ok(Totals {
-                    originals: count(row.get(0)?),
-                    renditions: count(row.get(1)?),
-                    rendition_bytes: count(row.get(2)?),
-                })
-            },
-        )?;
-        Ok(totals)
+    /// If it gives none.
+    pub fn ping(&self) -> Result<(), StoreError> {
+        self.connection()?.query_row("SELECT 1", [], |_| Ok(()))?;
+        Ok(())
     }
 }
 
 #[cfg(test)]
 mod tests {
-    use kivet_recipe::{Format, Kind, Size};
+    use kivet_recipe::{Kind, Size};
 
     use super::*;
 
@@ -273,7 +283,7 @@ mod tests {
             shelf: "photos".to_owned(),
             path: "a.jpg".to_owned(),
             recipe: "640w".to_owned(),
-            format: "avif".to_owned(),
+            format: Format::Avif,
             width: 640,
             height: 480,
             bytes: 1234,
@@ -288,10 +298,12 @@ mod tests {
         assert_eq!(records.original("photos", "a.jpg", stamp).expect("asked"), Some(record));
         let changed = Stamp { modified_ms: 2_000, ..stamp };
         assert_eq!(records.original("photos", "a.jpg", changed).expect("asked"), None);
-        assert!(records.has_rendition("k").expect("asked") && !records.has_rendition("other").expect("asked"));
-        assert_eq!(records.family("f").expect("asked"), [("k".to_owned(), "avif".to_owned(), 640)]);
-        let totals = records.totals().expect("asked");
-        assert_eq!(totals, Totals { originals: 1, renditions: 1, rendition_bytes: 1234 });
+        assert!(
+            records.has_rendition("k").expect("asked")
+                && !records.has_rendition("other").expect("asked")
+        );
+        assert_eq!(records.family("f").expect("asked"), [("k".to_owned(), Format::Avif, 640)]);
+        records.ping().expect("it answers");
     }
 
     #[test]
@@ -308,9 +320,10 @@ mod tests {
             let mut older = rusqlite::Connection::open(&file).expect("opened");
             Migrations::from_slice(&STEPS[..version]).to_latest(&mut older).expect("made");
             // The first versions had fewer tables.
-            let [checked, focused, _] = rows.map(|row| older.execute(row, []).is_ok());
+            let [checked, focused, measured] = rows.map(|row| older.execute(row, []).is_ok());
             drop(older);
-            let records = Records::open(&file).unwrap_or_else(|error| panic!("version {version}: {error}"));
+            let records =
+                Records::open(&file).unwrap_or_else(|error| panic!("version {version}: {error}"));
             let checks: bool = records
                 .connection()
                 .expect("free")
@@ -323,19 +336,23 @@ mod tests {
                 (checked, focused),
                 "{version}"
             );
-            let curves = records.curves("aa").expect("asked").0;
+            let curves = records.curves("aa", |_| 1).expect("asked").0;
             assert!(
-                !curves.contains_key(&Format::Jpeg),
-                "{version}: a curve of an encoder that is set otherwise since"
+                curves.is_empty(),
+                "{version}: curves of encoders at no revision, or an earlier one"
             );
+            records.keep_curve("aa", Format::Avif, 1, &Default::default()).expect("kept");
+            assert_eq!(records.curves("aa", |_| 1).expect("asked").0.len(), 1);
             if version + 1 == STEPS.len() {
-                assert!(checked && focused && curves.contains_key(&Format::Avif), "what is kept was there");
+                assert!(checked && focused && measured, "what is kept was there");
             }
         }
         let later = folder.path().join("later.db");
         drop(Records::open(&later).expect("made"));
         let ahead = format!("PRAGMA user_version = {}", STEPS.len() + 1);
-        rusqlite::Connection::open(&later).and_then(|file| file.execute_batch(&ahead)).expect("written");
+        rusqlite::Connection::open(&later)
+            .and_then(|file| file.execute_batch(&ahead))
+            .expect("written");
         let refused = Records::open(&later).expect_err("unknown tables").to_string();
         assert!(refused.contains("later.db were written by a later version of Kivet"), "{refused}");
     }

@@ -1,4 +1,5 @@
-//! Intermediates of large originals as files in one folder, within a budget: the least recently used go first.
+//! Intermediates of large originals as files in one folder, within a budget: the least recently
+//! used go first.
 //!
 //! Calls block; callers on an async thread move them off it.
 
@@ -19,6 +20,7 @@ const SUM: usize = 32;
 pub struct Reductions {
     folder: PathBuf,
     budget: u64,
+    now: fn() -> SystemTime,
     /// Held while files are counted and removed, so that two do not do it at once.
     tidying: Arc<Mutex<()>>,
 }
@@ -29,8 +31,13 @@ impl Reductions {
     /// # Errors
     /// If the folder cannot be made.
     pub fn in_folder(folder: &Path, budget: u64) -> Result<Self, StoreError> {
-        fs::create_dir_all(folder).map_err(|source| StoreError::Folder { path: folder.to_owned(), source })?;
-        Ok(Self { folder: folder.to_owned(), budget, tidying: Arc::default() })
+        Self::with_clock(folder, budget, SystemTime::now)
+    }
+
+    fn with_clock(folder: &Path, budget: u64, now: fn() -> SystemTime) -> Result<Self, StoreError> {
+        fs::create_dir_all(folder)
+            .map_err(|source| StoreError::Folder { path: folder.to_owned(), source })?;
+        Ok(Self { folder: folder.to_owned(), budget, now, tidying: Arc::default() })
     }
 
     /// Keeps bytes under `key` and makes room for them. What alone exceeds the budget is not kept.
@@ -47,6 +54,7 @@ impl Reductions {
         let written = || -> io::Result<()> {
             let staged = self.folder.join(format!("{key}.part"));
             fs::write(&staged, [blake3::hash(bytes).as_bytes().as_slice(), bytes].concat())?;
+            self.touch(&staged);
             fs::rename(&staged, self.folder.join(key))
         };
         written().map_err(failed)
@@ -62,9 +70,16 @@ impl Reductions {
             return None;
         }
         bytes.drain(..SUM);
-        // Its time of change is its time of use.
-        let _ = fs::File::options().append(true).open(&path).and_then(|file| file.set_modified(SystemTime::now()));
+        self.touch(&path);
         Some(bytes)
+    }
+
+    /// A file's time of change is its time of use. Where it cannot be set, eviction is by age.
+    fn touch(&self, path: &Path) {
+        let _ = fs::File::options()
+            .append(true)
+            .open(path)
+            .and_then(|file| file.set_modified((self.now)()));
     }
 
     fn make_room(&self, needed: u64) -> io::Result<()> {
@@ -72,7 +87,11 @@ impl Reductions {
         for entry in fs::read_dir(&self.folder)? {
             let entry = entry?;
             let facts = entry.metadata()?;
-            files.push((facts.modified().unwrap_or(SystemTime::UNIX_EPOCH), facts.len(), entry.path()));
+            files.push((
+                facts.modified().unwrap_or(SystemTime::UNIX_EPOCH),
+                facts.len(),
+                entry.path(),
+            ));
         }
         files.sort();
         let mut held: u64 = files.iter().map(|(_, length, _)| length).sum();
@@ -89,21 +108,32 @@ impl Reductions {
 
 #[cfg(test)]
 mod tests {
+    use std::{
+        sync::atomic::{AtomicU64, Ordering},
+        time::Duration,
+    };
+
     use super::*;
+
+    /// A clock that goes on by a second whenever it is asked.
+    fn ticking() -> SystemTime {
+        static SECONDS: AtomicU64 = AtomicU64::new(0);
+        SystemTime::UNIX_EPOCH + Duration::from_secs(SECONDS.fetch_add(1, Ordering::Relaxed))
+    }
 
     #[test]
     fn the_least_recently_used_make_room_and_damage_is_noticed() {
         let folder = tempfile::tempdir().expect("a folder");
-        let store = Reductions::in_folder(folder.path(), 1000).expect("opened");
-        let settle = || std::thread::sleep(std::time::Duration::from_millis(20));
+        let store = Reductions::with_clock(folder.path(), 1000, ticking).expect("opened");
         for key in ["a", "b"] {
             store.put(key, &[7; 400]).expect("kept");
-            settle();
         }
         assert_eq!(store.get("a"), Some(vec![7; 400]));
-        settle();
         store.put("c", &[9; 400]).expect("kept");
-        assert_eq!((store.get("a").is_some(), store.get("b"), store.get("c").is_some()), (true, None, true));
+        assert_eq!(
+            (store.get("a").is_some(), store.get("b"), store.get("c").is_some()),
+            (true, None, true)
+        );
         store.put("huge", &[1; 2000]).expect("not an error");
         assert_eq!(store.get("huge"), None);
         let mut bytes = fs::read(folder.path().join("c")).expect("there");

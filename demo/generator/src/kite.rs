@@ -25,19 +25,39 @@ pub struct Kite {
 }
 
 /// Sail cloths the festival's makers buy.
-pub const CLOTH: [u32; 9] = [0xd8342b, 0xf2a51e, 0x1f6fb4, 0x19915f, 0x7a3f98, 0xf4efe6, 0x0d2b45, 0xe9c72f, 0xe0567f];
+pub const CLOTH: [u32; 9] =
+    [0xd8342b, 0xf2a51e, 0x1f6fb4, 0x19915f, 0x7a3f98, 0xf4efe6, 0x0d2b45, 0xe9c72f, 0xe0567f];
 
 impl Kite {
     pub fn new(shape: Shape, x: f32, y: f32, size: f32, angle: f32, seed: u32) -> Self {
         let pick = |n: u32| hex(CLOTH[((seed.wrapping_mul(7) + n * 4 + seed / 3) % 9) as usize]);
-        Self { shape, x, y, size, angle, colours: [pick(0), pick(1), pick(2)], tail: 1.6, lit: 0.0, seed }
+        Self {
+            shape,
+            x,
+            y,
+            size,
+            angle,
+            colours: [pick(0), pick(1), pick(2)],
+            tail: 1.6,
+            lit: 0.0,
+            seed,
+        }
     }
 
     fn outline(&self) -> &'static [(f32, f32)] {
         match self.shape {
             Shape::Diamond => &[(0.0, -0.5), (0.38, -0.14), (0.0, 0.5), (-0.38, -0.14)],
-            Shape::Delta => &[(0.0, -0.42), (0.72, 0.3), (0.16, 0.24), (0.0, 0.36), (-0.16, 0.24), (-0.72, 0.3)],
-            Shape::Hex => &[(0.0, -0.5), (0.43, -0.25), (0.43, 0.25), (0.0, 0.5), (-0.43, 0.25), (-0.43, -0.25)],
+            Shape::Delta => {
+                &[(0.0, -0.42), (0.72, 0.3), (0.16, 0.24), (0.0, 0.36), (-0.16, 0.24), (-0.72, 0.3)]
+            }
+            Shape::Hex => &[
+                (0.0, -0.5),
+                (0.43, -0.25),
+                (0.43, 0.25),
+                (0.0, 0.5),
+                (-0.43, 0.25),
+                (-0.43, -0.25),
+            ],
         }
     }
 
@@ -70,9 +90,13 @@ impl Kite {
             colour = self.colours[(panel + 1) % 3];
         }
         // Cloth bellies in the wind: one side takes the light, and the weave shows when it is near.
-        let belly = 0.78 + 0.35 * (0.5 - u * 0.6 - v * 0.3) + 0.16 * (fractal(u * 5.0, v * 7.0, 3, self.seed) - 0.5);
-        let weave = 1.0 + 0.05 * ((u * 160.0).sin() * (v * 160.0).sin()) * step(0.006, 0.001, pixel);
-        let grid = (((u * 26.0).fract().abs() < 0.06) || ((v * 26.0).fract().abs() < 0.06)) as u8 as f32;
+        let belly = 0.78
+            + 0.35 * (0.5 - u * 0.6 - v * 0.3)
+            + 0.16 * (fractal(u * 5.0, v * 7.0, 3, self.seed) - 0.5);
+        let weave =
+            1.0 + 0.05 * ((u * 160.0).sin() * (v * 160.0).sin()) * step(0.006, 0.001, pixel);
+        let grid =
+            (((u * 26.0).fract().abs() < 0.06) || ((v * 26.0).fract().abs() < 0.06)) as u8 as f32;
         let rip = 1.0 - 0.06 * grid * step(0.006, 0.001, pixel);
         colour = scale(colour, belly * weave * rip * (1.0 + self.lit * 2.0));
         let spar = u.abs().min(if matches!(self.shape, Shape::Delta) {
@@ -88,7 +112,8 @@ impl Kite {
         if self.tail <= 0.0 || along < 0.0 || along > self.tail {
             return 0.0;
         }
-        let sway = 0.10 * along * ((along * 5.0 + self.seed as f32).sin() + 0.6 * (along * 11.0).sin());
+        let sway =
+            0.10 * along * ((along * 5.0 + self.seed as f32).sin() + 0.6 * (along * 11.0).sin());
         let width = if (along * 6.0).fract() < 0.3 { 0.035 } else { 0.007 };
         step(width + pixel, width, (u - sway).abs())
     }
@@ -123,7 +148,8 @@ pub fn flock(count: u32, area: (f32, f32, f32, f32), sizes: (f32, f32), seed: u3
             let x = left + (right - left) * ((i as f32 + 0.15 + 0.7 * h(1)) / count as f32);
             let y = top + (bottom - top) * h(2);
             let size = sizes.0 + (sizes.1 - sizes.0) * h(3) * h(3);
-            let shape = [Shape::Diamond, Shape::Delta, Shape::Hex, Shape::Diamond][(h(4) * 4.0) as usize % 4];
+            let shape = [Shape::Diamond, Shape::Delta, Shape::Hex, Shape::Diamond]
+                [(h(4) * 4.0) as usize % 4];
             Kite::new(shape, x, y, size, (h(5) - 0.5) * 0.9, seed + i)
         })
         .collect();

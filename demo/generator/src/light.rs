@@ -34,6 +34,7 @@ pub fn step(from: f32, to: f32, x: f32) -> f32 {
 pub fn develop(value: f32) -> f32 {
     let value = value.max(0.0);
     let value = if value > 0.8 { 0.8 + (1.0 - (-(value - 0.8) / 0.2).exp()) * 0.2 } else { value };
-    let encoded = if value <= 0.003_130_8 { value * 12.92 } else { 1.055 * value.powf(1.0 / 2.4) - 0.055 };
+    let encoded =
+        if value <= 0.003_130_8 { value * 12.92 } else { 1.055 * value.powf(1.0 / 2.4) - 0.055 };
     encoded * 255.0
 }

@@ -1,7 +1,7 @@
 //! Paints the pictures of Windmark Kite Week, the made-up festival that Kivet is shown with.
 //!
-//! `cargo run --release -p kivet-festival -- demo/originals [PART]` writes every original, or those whose path
-//! contains PART. The same pictures come out every time.
+//! `cargo run --release -p kivet-festival -- demo/originals [PART]` writes every original, or those
+//! whose path contains PART. The same pictures come out every time.
 
 mod kite;
 mod light;
@@ -34,11 +34,19 @@ fn main() -> Result<()> {
         ("beach/high-kites.jpg", 4608, 3072, PLAIN, scenes::high_kites),
         ("night/lanterns.jpg", 4800, 3200, Camera { grain: 16.0, ..PLAIN }, scenes::lanterns),
         ("night/fire-tails.jpg", 4608, 3072, Camera { grain: 14.0, ..PLAIN }, scenes::fire_tails),
-        ("field/storm-front.jpg", 4800, 3200, Camera { wide_gamut: true, ..PLAIN }, scenes::storm_front),
+        (
+            "field/storm-front.jpg",
+            4800,
+            3200,
+            Camera { wide_gamut: true, ..PLAIN },
+            scenes::storm_front,
+        ),
         ("workshop/bench.jpg", 4608, 3456, PLAIN, scenes::workbench),
         ("workshop/sailcloth.jpg", 4096, 3072, Camera { grain: 5.0, ..PLAIN }, scenes::fabric),
         ("makers/ilse-varga.jpg", 3072, 4096, PLAIN, |aspect| scenes::portrait(aspect, 0)),
-        ("makers/tomas-reed.jpg", 3072, 4096, Camera { turned: true, ..PLAIN }, |aspect| scenes::portrait(aspect, 1)),
+        ("makers/tomas-reed.jpg", 3072, 4096, Camera { turned: true, ..PLAIN }, |aspect| {
+            scenes::portrait(aspect, 1)
+        }),
         ("makers/noor-hale.jpg", 3072, 4096, PLAIN, |aspect| scenes::portrait(aspect, 2)),
     ];
     for (name, width, height, camera, scene) in photographs {

@@ -2,8 +2,9 @@
 
 /// A well-mixed value of 0 to 1 for a lattice point.
 pub fn hash(x: i32, y: i32, seed: u32) -> f32 {
-    let mut h =
-        (x as u32).wrapping_mul(0x9E37_79B1) ^ (y as u32).wrapping_mul(0x85EB_CA77) ^ seed.wrapping_mul(0xC2B2_AE3D);
+    let mut h = (x as u32).wrapping_mul(0x9E37_79B1)
+        ^ (y as u32).wrapping_mul(0x85EB_CA77)
+        ^ seed.wrapping_mul(0xC2B2_AE3D);
     h = (h ^ (h >> 15)).wrapping_mul(0x2C1B_3C6D);
     h = (h ^ (h >> 12)).wrapping_mul(0x297A_2D39);
     ((h ^ (h >> 15)) >> 8) as f32 / (1 << 24) as f32

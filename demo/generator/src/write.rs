@@ -34,8 +34,11 @@ pub fn photograph(
     scene: impl Fn(f32) -> Scene,
 ) -> Result<()> {
     let pixels = expose(width, height, camera.grain, &scene(width as f32 / height as f32));
-    let (pixels, width, height) =
-        if camera.turned { (lay_down(&pixels, width, height), height, width) } else { (pixels, width, height) };
+    let (pixels, width, height) = if camera.turned {
+        (lay_down(&pixels, width, height), height, width)
+    } else {
+        (pixels, width, height)
+    };
     for quality in [92.0, 88.0, 84.0, 80.0, 75.0, 70.0, 64.0, 58.0, 50.0] {
         let bytes = jpeg(&pixels, width, height, quality, camera)?;
         if bytes.len() < MAX_BYTES {
@@ -51,9 +54,12 @@ fn expose(width: usize, height: usize, grain: f32, scene: &Scene) -> Vec<u8> {
     bytes.par_chunks_exact_mut(width * 3).enumerate().for_each(|(row, line)| {
         for (column, out) in line.chunks_exact_mut(3).enumerate() {
             let light = scene((column as f32 + 0.5) * pixel, (row as f32 + 0.5) * pixel, pixel);
-            // Grain of about two pixels across, mostly of brightness, strongest in the middle tones.
+            // Grain of about two pixels across, mostly of brightness, strongest in the middle
+            // tones.
             let speck = |seed| {
-                hash(column as i32, row as i32, seed) + 0.7 * hash(column as i32 / 2, row as i32 / 2, seed) - 0.85
+                hash(column as i32, row as i32, seed)
+                    + 0.7 * hash(column as i32 / 2, row as i32 / 2, seed)
+                    - 0.85
             };
             let brightness = speck(900);
             for channel in 0..3 {
@@ -77,7 +83,13 @@ fn lay_down(pixels: &[u8], width: usize, height: usize) -> Vec<u8> {
         .collect()
 }
 
-fn jpeg(pixels: &[u8], width: usize, height: usize, quality: f32, camera: Camera) -> Result<Vec<u8>> {
+fn jpeg(
+    pixels: &[u8],
+    width: usize,
+    height: usize,
+    quality: f32,
+    camera: Camera,
+) -> Result<Vec<u8>> {
     let mut compress = Compress::new(ColorSpace::JCS_RGB);
     compress.set_fastest_defaults();
     compress.set_optimize_coding(true);
@@ -92,7 +104,8 @@ fn jpeg(pixels: &[u8], width: usize, height: usize, quality: f32, camera: Camera
         );
     }
     if camera.wide_gamut {
-        let profile = ColorProfile::new_display_p3().encode().map_err(|error| anyhow::anyhow!("{error}"))?;
+        let profile =
+            ColorProfile::new_display_p3().encode().map_err(|error| anyhow::anyhow!("{error}"))?;
         started.write_icc_profile(&profile);
     }
     started.write_scanlines(pixels)?;
@@ -113,7 +126,8 @@ pub fn drawing(
             let mut sum = [0u32; 4];
             for (dx, dy) in [(0.25, 0.25), (0.75, 0.25), (0.25, 0.75), (0.75, 0.75)] {
                 let [r, g, b, a] =
-                    colour((column as f32 + dx) * pixel, (row as f32 + dy) * pixel, pixel).map(u32::from);
+                    colour((column as f32 + dx) * pixel, (row as f32 + dy) * pixel, pixel)
+                        .map(u32::from);
                 sum = [sum[0] + r * a, sum[1] + g * a, sum[2] + b * a, sum[3] + a];
             }
             let [r, g, b, alpha] = sum;
@@ -131,13 +145,20 @@ pub fn drawing(
 }
 
 /// Writes a scene's frames as an animated GIF that loops for ever.
-pub fn animated(path: &Path, width: u16, height: u16, frames: u32, scene: impl Fn(f32) -> Scene) -> Result<()> {
+pub fn animated(
+    path: &Path,
+    width: u16,
+    height: u16,
+    frames: u32,
+    scene: impl Fn(f32) -> Scene,
+) -> Result<()> {
     let mut file = Vec::new();
     {
         let mut encoder = gif::Encoder::new(&mut file, width, height, &[])?;
         encoder.set_repeat(gif::Repeat::Infinite)?;
         for number in 0..frames {
-            let pixels = expose(width.into(), height.into(), 0.0, &scene(number as f32 / frames as f32));
+            let pixels =
+                expose(width.into(), height.into(), 0.0, &scene(number as f32 / frames as f32));
             let mut frame = gif::Frame::from_rgb_speed(width, height, &pixels, 10);
             frame.delay = 6;
             encoder.write_frame(&frame)?;

@@ -8,7 +8,8 @@ use tokio::{
     net::TcpListener,
 };
 
-/// A site whose every page is a heading, but for `/never`, which never answers; `/slow` takes its time.
+/// A site whose every page is a heading, but for `/never`, which never answers; `/slow` takes its
+/// time.
 async fn site() -> String {
     let listener = TcpListener::bind("127.0.0.1:0").await.expect("a free port");
     let root = format!("http://{}", listener.local_addr().expect("its address"));

@@ -1,5 +1,5 @@
-//! Made-up `srcset`, `sizes`, sources and media queries, many of them wrong: what reading says a browser takes, against what one
-//! takes.
+//! Made-up `srcset`, `sizes`, sources and media queries, many of them wrong: what reading says a
+//! browser takes, against what one takes.
 
 use std::collections::HashMap;
 
@@ -38,13 +38,15 @@ fn length() -> impl Strategy<Value = String> {
                 .prop_map(|(a, n, sign)| format!("calc(({a}) {sign} {n})")),
             (inner.clone(), inner.clone()).prop_map(|(a, b)| format!("min({a}, {b})")),
             (inner.clone(), inner.clone()).prop_map(|(a, b)| format!("max({a},{b})")),
-            (inner.clone(), inner.clone(), inner).prop_map(|(a, b, c)| format!("clamp({a}, {b}, {c})")),
+            (inner.clone(), inner.clone(), inner)
+                .prop_map(|(a, b, c)| format!("clamp({a}, {b}, {c})")),
         ]
     })
 }
 
 fn feature() -> impl Strategy<Value = String> {
-    let edge = || prop_oneof![300u32..2000, prop::sample::select(vec![360u32, 412, 820, 1366, 1920])];
+    let edge =
+        || prop_oneof![300u32..2000, prop::sample::select(vec![360u32, 412, 820, 1366, 1920])];
     prop_oneof![
         4 => (prop::sample::select(vec!["min-width", "max-width", "min-height", "MAX-WIDTH", "width"]), edge())
             .prop_map(|(name, n)| format!("({name}: {n}px)")),
@@ -72,7 +74,8 @@ fn condition() -> impl Strategy<Value = String> {
             (inner.clone(), inner.clone()).prop_map(|(a, b)| format!("({a}) or ({b})")),
             inner.clone().prop_map(|a| format!("not ({a})")),
             // Mixed without parentheses is no query.
-            (inner.clone(), inner.clone(), inner).prop_map(|(a, b, c)| format!("({a}) and ({b}) or ({c})")),
+            (inner.clone(), inner.clone(), inner)
+                .prop_map(|(a, b, c)| format!("({a}) and ({b}) or ({c})")),
         ]
     })
 }
@@ -88,19 +91,28 @@ fn query() -> impl Strategy<Value = String> {
 }
 
 fn sizes() -> impl Strategy<Value = String> {
-    let entry = (prop::option::of(condition()), length()).prop_map(|(condition, length)| match condition {
-        Some(condition) => format!("{condition} {length}"),
-        None => length,
-    });
+    let entry =
+        (prop::option::of(condition()), length()).prop_map(|(condition, length)| match condition {
+            Some(condition) => format!("{condition} {length}"),
+            None => length,
+        });
     prop::collection::vec(entry, 0..4).prop_map(|all| all.join(", "))
 }
 
 fn srcset() -> impl Strategy<Value = String> {
     let widths = prop::collection::vec(prop::sample::select((1u32..26).collect::<Vec<_>>()), 1..6)
-        .prop_map(|all| all.into_iter().map(|n| format!("/img/dunes-4x3.jpg?w{n} {}w", n * 100)).collect::<Vec<_>>());
-    let densities =
-        prop::collection::vec(prop::sample::select(vec!["1x", "1.5x", "2x", "3x", "", "0.5x", "2.0x"]), 1..4)
-            .prop_map(|all| all.into_iter().map(|x| format!("/img/dunes-4x3.jpg?d{x} {x}")).collect::<Vec<_>>());
+        .prop_map(|all| {
+            all.into_iter()
+                .map(|n| format!("/img/dunes-4x3.jpg?w{n} {}w", n * 100))
+                .collect::<Vec<_>>()
+        });
+    let densities = prop::collection::vec(
+        prop::sample::select(vec!["1x", "1.5x", "2x", "3x", "", "0.5x", "2.0x"]),
+        1..4,
+    )
+    .prop_map(|all| {
+        all.into_iter().map(|x| format!("/img/dunes-4x3.jpg?d{x} {x}")).collect::<Vec<_>>()
+    });
     let wrong = prop::sample::select(vec![
         "",
         "/img/a.jpg 0w",
@@ -120,7 +132,11 @@ fn srcset() -> impl Strategy<Value = String> {
         "/img/p.jpg,",
     ])
     .prop_map(str::to_owned);
-    (prop_oneof![3 => widths, 1 => densities], prop::option::weighted(0.3, wrong), any::<prop::sample::Index>())
+    (
+        prop_oneof![3 => widths, 1 => densities],
+        prop::option::weighted(0.3, wrong),
+        any::<prop::sample::Index>(),
+    )
         .prop_map(|(mut all, wrong, at)| {
             if let Some(wrong) = wrong {
                 all.insert(at.index(all.len() + 1), wrong);
@@ -141,15 +157,22 @@ fn picture() -> impl Strategy<Value = String> {
         "image/jpeg; q=1",
         "text/plain",
     ]);
-    let source = (srcset(), sizes(), prop::option::of(query()), types).prop_map(|(srcset, sizes, media, kind)| {
-        let media = media.map_or(String::new(), |media| format!(" media=\"{media}\""));
-        let kind = if kind.is_empty() { String::new() } else { format!(" type=\"{kind}\"") };
-        format!("<source srcset=\"{srcset}\" sizes=\"{sizes}\"{media}{kind}>")
-    });
-    let image = (prop::option::weighted(0.8, srcset()), prop::option::weighted(0.8, sizes()), any::<bool>()).prop_map(
-        |(srcset, sizes, src)| {
-            let attribute =
-                |name: &str, value: Option<String>| value.map_or(String::new(), |value| format!(" {name}=\"{value}\""));
+    let source = (srcset(), sizes(), prop::option::of(query()), types).prop_map(
+        |(srcset, sizes, media, kind)| {
+            let media = media.map_or(String::new(), |media| format!(" media=\"{media}\""));
+            let kind = if kind.is_empty() { String::new() } else { format!(" type=\"{kind}\"") };
+            format!("<source srcset=\"{srcset}\" sizes=\"{sizes}\"{media}{kind}>")
+        },
+    );
+    let image = (
+        prop::option::weighted(0.8, srcset()),
+        prop::option::weighted(0.8, sizes()),
+        any::<bool>(),
+    )
+        .prop_map(|(srcset, sizes, src)| {
+            let attribute = |name: &str, value: Option<String>| {
+                value.map_or(String::new(), |value| format!(" {name}=\"{value}\""))
+            };
             let src = src.then(|| "/img/dunes-4x3.jpg?src".to_owned());
             format!(
                 "<img alt=\"\"{}{}{}>",
@@ -157,11 +180,12 @@ fn picture() -> impl Strategy<Value = String> {
                 attribute("srcset", srcset),
                 attribute("sizes", sizes)
             )
-        },
-    );
-    (prop::collection::vec(source, 0..3), image).prop_map(|(sources, image)| match sources.as_slice() {
-        [] => image,
-        _ => format!("<picture>{}{image}</picture>", sources.concat()),
+        });
+    (prop::collection::vec(source, 0..3), image).prop_map(|(sources, image)| {
+        match sources.as_slice() {
+            [] => image,
+            _ => format!("<picture>{}{image}</picture>", sources.concat()),
+        }
     })
 }
 
@@ -170,7 +194,8 @@ async fn reading_takes_what_chromium_takes() {
     let queries = made(QUERIES, &query());
     // Addresses of their own: Chromium takes a candidate it already has.
     let own = |(at, picture): (usize, String)| picture.replace("/img/", &format!("/img/{at}/"));
-    let pictures: Vec<String> = made(PICTURES, &picture()).into_iter().enumerate().map(own).collect();
+    let pictures: Vec<String> =
+        made(PICTURES, &picture()).into_iter().enumerate().map(own).collect();
     let viewport = "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">";
     let html = format!("<!doctype html><title>Made up</title>{viewport}\n{}", pictures.join("\n"));
     let site = Site::start_with("made-up", html.clone()).await;
@@ -194,8 +219,10 @@ async fn reading_takes_what_chromium_takes() {
         assert_eq!((read.uses.len(), shown.len()), (PICTURES, PICTURES));
         for ((read, shown), picture) in read.uses.iter().zip(shown).zip(&pictures) {
             if read.url != shown.current_src {
-                wrong
-                    .push(format!("{}: {picture}\n    takes {}, read as {}", device.name, shown.current_src, read.url));
+                wrong.push(format!(
+                    "{}: {picture}\n    takes {}, read as {}",
+                    device.name, shown.current_src, read.url
+                ));
             }
         }
         tab.close().await.expect("closed");

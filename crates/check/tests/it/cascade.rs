@@ -10,7 +10,8 @@ use crate::{candidates::made, pictures::file, server::Site};
 
 const SHEETS: usize = 200;
 
-/// Where the sheet number `{n}` sets something: `S` is its section, in which `.card > p.text > img.wide#i{n}` stands.
+/// Where the sheet number `{n}` sets something: `S` is its section, in which `.card > p.text >
+/// img.wide#i{n}` stands.
 fn selector() -> impl Strategy<Value = String> {
     prop::sample::select(vec![
         "S img",
@@ -62,10 +63,11 @@ fn width() -> impl Strategy<Value = String> {
 }
 
 fn rule() -> impl Strategy<Value = String> {
-    let plain = || (selector(), width()).prop_map(|(selector, width)| format!("{selector} {{ {width} }}"));
+    let plain =
+        || (selector(), width()).prop_map(|(selector, width)| format!("{selector} {{ {width} }}"));
     let holder = prop::sample::select(vec!["S", "S .card", "S p"]);
-    let variable =
-        (holder, width()).prop_map(|(holder, width)| format!("{holder} {{ {} }}", width.replace("width:", "--x:")));
+    let variable = (holder, width())
+        .prop_map(|(holder, width)| format!("{holder} {{ {} }}", width.replace("width:", "--x:")));
     let inner = prop::sample::select(vec![
         "img",
         "& img",
@@ -107,8 +109,13 @@ fn section() -> impl Strategy<Value = (Vec<String>, String)> {
 #[tokio::test(flavor = "multi_thread")]
 async fn reading_lets_the_declaration_win_that_chromium_lets_win() {
     let sections = made(SHEETS, &section());
-    let rules =
-        |at: usize| sections[at].0.join("\n").replace("#iN", &format!("#i{at}")).replace("S ", &format!(".s{at} "));
+    let rules = |at: usize| {
+        sections[at]
+            .0
+            .join("\n")
+            .replace("#iN", &format!("#i{at}"))
+            .replace("S ", &format!(".s{at} "))
+    };
     let css: String = (0..SHEETS).map(|at| rules(at) + "\n").collect();
     let section = |(at, (_, inline)): (usize, &(Vec<String>, String))| {
         format!(
@@ -117,16 +124,24 @@ async fn reading_lets_the_declaration_win_that_chromium_lets_win() {
     };
     let body: String = sections.iter().enumerate().map(section).collect();
     let head = "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\"><style>img { display: block; width: 33px }";
-    let html = format!("<!doctype html><title>Made up</title>{head}\n@layer theme, base;\n{css}</style>{body}");
+    let html = format!(
+        "<!doctype html><title>Made up</title>{head}\n@layer theme, base;\n{css}</style>{body}"
+    );
     let site = Site::start_with("cascade", html.clone()).await;
     let url: url::Url = format!("{}/page/cascade", site.root).parse().expect("an address");
-    let files = HashMap::from([(format!("{}/img/dunes-400x300.jpg", site.root), file("dunes-400x300.jpg"))]);
+    let files = HashMap::from([(
+        format!("{}/img/dunes-400x300.jpg", site.root),
+        file("dunes-400x300.jpg"),
+    )]);
     let chromium = Chromium::launch().await.expect("a browser");
     let mut wrong = Vec::new();
     for device in DEVICES {
         let tab = chromium.tab(device).await.expect("a tab");
         tab.open(url.as_str()).await.expect("opened");
-        let read = observe(TextPage { url: &url, html: &html, sheets: &[], files: &files, no_store: false }, &device);
+        let read = observe(
+            TextPage { url: &url, html: &html, sheets: &[], files: &files, no_store: false },
+            &device,
+        );
         let shown = tab.shown().await.expect("shown");
         assert_eq!((read.uses.len(), shown.len()), (SHEETS, SHEETS));
         for (at, (read, shown)) in read.uses.iter().zip(shown).enumerate() {

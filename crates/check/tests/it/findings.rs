@@ -31,10 +31,16 @@ async fn found(mode: Mode, pages: &[TestPage], site: &Site) -> BTreeMap<String, 
             thumbnails: false,
             at_once: 6,
         };
-        let report = check(&targets, &options, &Fetcher::new().expect("a client"), &|_| {}).await.expect("checked");
+        let report = check(&targets, &options, &Fetcher::new().expect("a client"), &|_| {})
+            .await
+            .expect("checked");
         assert!(report.failures.is_empty(), "{:?}", report.failures);
         for page in report.pages {
-            let findings = page.findings.iter().map(|one| format!("{} {}", one.code, one.element.selector)).collect();
+            let findings = page
+                .findings
+                .iter()
+                .map(|one| format!("{} {}", one.code, one.element.selector))
+                .collect();
             found.insert(page.page, findings);
         }
     }
@@ -46,8 +52,11 @@ fn differences(pages: &[TestPage], found: &BTreeMap<String, BTreeSet<String>>) -
     let mut differences = Vec::new();
     for page in pages {
         let found = &found[&page.name];
-        differences.extend(page.finds.difference(found).map(|one| format!("{}: misses {one}", page.name)));
-        differences.extend(found.difference(&page.finds).map(|one| format!("{}: false alarm {one}", page.name)));
+        differences
+            .extend(page.finds.difference(found).map(|one| format!("{}: misses {one}", page.name)));
+        differences.extend(
+            found.difference(&page.finds).map(|one| format!("{}: false alarm {one}", page.name)),
+        );
     }
     differences
 }
@@ -73,7 +82,11 @@ async fn text_alone_finds_nearly_all() {
     let differences = differences(&pages, &found);
     let expected: usize = pages.iter().map(|page| page.finds.len()).sum();
     let list = differences.join("\n");
-    println!("{} of {expected} findings on {} pages wrong in text:\n{list}", differences.len(), pages.len());
+    println!(
+        "{} of {expected} findings on {} pages wrong in text:\n{list}",
+        differences.len(),
+        pages.len()
+    );
     assert!(differences.len() as f64 <= WRONG_IN_TEXT * expected as f64, "{list}");
     // What is known to need a browser, and nothing else, is written on its page.
     for page in &pages {

@@ -10,7 +10,9 @@ fn layouts() -> Vec<String> {
     let mut layouts = Vec::new();
     let image = "<img src=\"/img/dunes-40x30.jpg\" alt=\"\" style=\"display: block; width: 100%\">";
     for most in [640, 960, 1180, 1440] {
-        layouts.push(format!("<div style=\"max-width: {most}px; margin: 0 auto; padding: 0 4vw\">{image}</div>"));
+        layouts.push(format!(
+            "<div style=\"max-width: {most}px; margin: 0 auto; padding: 0 4vw\">{image}</div>"
+        ));
         layouts.push(format!("<div style=\"max-width: {most}px; padding: 0 24px\">{image}</div>"));
     }
     for columns in [2, 3, 4, 5] {
@@ -51,7 +53,10 @@ async fn fitted_sizes_say_what_the_layout_does_at_every_width() {
     assert!(layouts.len() >= 30);
     let site = Site::start_with(
         "layouts",
-        format!("<!doctype html><title>Layouts</title><style>body {{ margin: 0 }}</style>{}", layouts.join("\n")),
+        format!(
+            "<!doctype html><title>Layouts</title><style>body {{ margin: 0 }}</style>{}",
+            layouts.join("\n")
+        ),
     )
     .await;
     let url = format!("{}/page/layouts", site.root);
@@ -67,7 +72,9 @@ async fn fitted_sizes_say_what_the_layout_does_at_every_width() {
         let device = Device { width, ..Device::named("laptop").expect("a device") };
         let shown = tab.widths_at(width).await.expect("measured");
         for ((fitted, shown), layout) in fitted.iter().zip(&shown).zip(&layouts) {
-            let SourceSize::Pixels(said) = source_size(&fitted.sizes, &device) else { panic!("pixels") };
+            let SourceSize::Pixels(said) = source_size(&fitted.sizes, &device) else {
+                panic!("pixels")
+            };
             assert!(
                 (said - shown).abs() <= TOLERANCE * shown,
                 "{width}: {} says {said}, it is {shown}: {layout}",

@@ -1,4 +1,5 @@
-//! Made-up layouts of the kinds pages use: the widths reading gives their pictures, against those Chromium gives them.
+//! Made-up layouts of the kinds pages use: the widths reading gives their pictures, against those
+//! Chromium gives them.
 
 use std::collections::HashMap;
 
@@ -10,7 +11,8 @@ use crate::{candidates::made, pictures::file, server::Site};
 
 const LAYOUTS: usize = 250;
 
-/// Widths may differ by so many CSS pixels, or by this share: scroll bars are hidden, so nothing else moves them.
+/// Widths may differ by so many CSS pixels, or by this share: scroll bars are hidden, so nothing
+/// else moves them.
 const WITHIN: (f64, f64) = (1.5, 0.01);
 
 fn one_of(words: &[&'static str]) -> impl Strategy<Value = String> + use<> {
@@ -30,8 +32,9 @@ fn image() -> impl Strategy<Value = String> {
         "",
     ]);
     let size = one_of(&["", "", "width=\"400\" height=\"300\""]);
-    (style, size)
-        .prop_map(|(style, size)| format!("<img src=\"/img/dunes-400x300.jpg\" alt=\"\" {size} style=\"{style}\">"))
+    (style, size).prop_map(|(style, size)| {
+        format!("<img src=\"/img/dunes-400x300.jpg\" alt=\"\" {size} style=\"{style}\">")
+    })
 }
 
 /// What a box says of its own.
@@ -39,7 +42,8 @@ fn own() -> impl Strategy<Value = String> {
     let padding = one_of(&["", "", "padding: 16px", "padding: 0 5%", "padding: 1rem 2rem"]);
     let border = one_of(&["", "", "", "border: 1px solid #888", "border-left: 8px solid"]);
     let sizing = one_of(&["", "box-sizing: border-box"]);
-    (padding, border, sizing).prop_map(|(padding, border, sizing)| format!("{padding}; {border}; {sizing}"))
+    (padding, border, sizing)
+        .prop_map(|(padding, border, sizing)| format!("{padding}; {border}; {sizing}"))
 }
 
 fn block(inner: String) -> impl Strategy<Value = String> {
@@ -53,7 +57,8 @@ fn block(inner: String) -> impl Strategy<Value = String> {
         "width: 50vw",
         "min-width: 300px; width: 30%",
     ]);
-    (width, own()).prop_map(move |(width, own)| format!("<div style=\"{width}; {own}\">{inner}</div>"))
+    (width, own())
+        .prop_map(move |(width, own)| format!("<div style=\"{width}; {own}\">{inner}</div>"))
 }
 
 fn grid(inner: Vec<String>) -> impl Strategy<Value = String> {
@@ -89,9 +94,13 @@ fn areas(inner: Vec<String>) -> impl Strategy<Value = String> {
         let cells: String = ["main", "side", "foot"]
             .iter()
             .zip(&inner)
-            .map(|(name, inner)| format!("<div style=\"grid-area: {name}; min-width: 0\">{inner}</div>"))
+            .map(|(name, inner)| {
+                format!("<div style=\"grid-area: {name}; min-width: 0\">{inner}</div>")
+            })
             .collect();
-        format!("<div style=\"display: grid; grid-template-areas: {template}; {own}\">{cells}</div>")
+        format!(
+            "<div style=\"display: grid; grid-template-areas: {template}; {own}\">{cells}</div>"
+        )
     })
 }
 
@@ -110,7 +119,8 @@ fn row(inner: Vec<String>) -> impl Strategy<Value = String> {
     let gap = one_of(&["", "gap: 24px", "gap: 2vw"]);
     let items = prop::collection::vec(item, inner.len());
     (items, wrap, gap, own()).prop_map(move |(items, wrap, gap, own)| {
-        let cell = |(style, inner): (&String, &String)| format!("<div style=\"{style}\">{inner}</div>");
+        let cell =
+            |(style, inner): (&String, &String)| format!("<div style=\"{style}\">{inner}</div>");
         let cells: String = items.iter().zip(&inner).map(cell).collect();
         format!("<div style=\"display: flex; {wrap}; {gap}; {own}\">{cells}</div>")
     })
@@ -133,11 +143,17 @@ async fn reading_lays_pictures_out_as_wide_as_chromium_does() {
     let layouts = made(LAYOUTS, &layout());
     let viewport = "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">";
     let html = format!("<!doctype html><title>Made up</title>{viewport}\n{}", layouts.join("\n"));
-    let owner: Vec<usize> =
-        layouts.iter().enumerate().flat_map(|(at, layout)| vec![at; layout.matches("<img").count()]).collect();
+    let owner: Vec<usize> = layouts
+        .iter()
+        .enumerate()
+        .flat_map(|(at, layout)| vec![at; layout.matches("<img").count()])
+        .collect();
     let site = Site::start_with("layouts", html.clone()).await;
     let url: url::Url = format!("{}/page/layouts", site.root).parse().expect("an address");
-    let files = HashMap::from([(format!("{}/img/dunes-400x300.jpg", site.root), file("dunes-400x300.jpg"))]);
+    let files = HashMap::from([(
+        format!("{}/img/dunes-400x300.jpg", site.root),
+        file("dunes-400x300.jpg"),
+    )]);
     let chromium = Chromium::launch().await.expect("a browser");
     let mut wrong = Vec::new();
     let mut all = 0;
@@ -152,22 +168,29 @@ async fn reading_lays_pictures_out_as_wide_as_chromium_does() {
         for ((read, shown), at) in read.uses.iter().zip(shown).zip(&owner) {
             let apart = (read.area.width - shown.width).abs();
             if apart > WITHIN.0.max(WITHIN.1 * shown.width) {
-                wrong.push(format!("{}: {} read as {}: {}", device.name, shown.width, read.area.width, layouts[*at]));
+                wrong.push(format!(
+                    "{}: {} read as {}: {}",
+                    device.name, shown.width, read.area.width, layouts[*at]
+                ));
             }
         }
         tab.close().await.expect("closed");
     }
     chromium.close().await.expect("closed");
     println!("{} of {all} widths differ", wrong.len());
-    // Where boxes as wide as what is in them stand inside each other, the layout library has another mind now and then.
+    // Where boxes as wide as what is in them stand inside each other, the layout library has
+    // another mind now and then.
     assert!(wrong.len() * 50 <= all, "{} of {all} wrong:\n{}", wrong.len(), wrong.join("\n"));
 }
 
 /// Styles that would take all memory, the whole stack or the whole day.
 #[test]
 fn styles_without_end_are_read_all_the_same() {
-    let many = |open: &str, inside: &str, close: &str| format!("{}{inside}{}", open.repeat(5000), close.repeat(5000));
-    let doubled: String = (0..60).map(|at| format!("--v{at}: var(--v{0}) var(--v{0});", at + 1)).collect();
+    let many = |open: &str, inside: &str, close: &str| {
+        format!("{}{inside}{}", open.repeat(5000), close.repeat(5000))
+    };
+    let doubled: String =
+        (0..60).map(|at| format!("--v{at}: var(--v{0}) var(--v{0});", at + 1)).collect();
     let sheets = [
         many("& & {", "width: 1px", "}"),
         format!("img, p {{{}}}", many("&, & & {", "width: 1px", "}")),
@@ -187,8 +210,15 @@ fn styles_without_end_are_read_all_the_same() {
         let html = format!(
             "<!doctype html><style>{css} img {{ width: 20px !important }}</style><div><img src=\"a.jpg\"></div>"
         );
-        let page = TextPage { url: &url, html: &html, sheets: &[], files: &HashMap::new(), no_store: false };
-        let widths: Vec<f64> = observe(page, &DEVICES[0]).uses.iter().map(|one| one.area.width).collect();
+        let page = TextPage {
+            url: &url,
+            html: &html,
+            sheets: &[],
+            files: &HashMap::new(),
+            no_store: false,
+        };
+        let widths: Vec<f64> =
+            observe(page, &DEVICES[0]).uses.iter().map(|one| one.area.width).collect();
         assert_eq!(widths, [20.0], "{}", css.chars().take(80).collect::<String>());
     }
 }
@@ -198,9 +228,17 @@ fn boxes_in_boxes_without_end_are_read_all_the_same() {
     let url: url::Url = "http://windmark.example/".parse().expect("an address");
     for style in ["", "display: flex", "display: grid", "display: contents", "display: inline"] {
         let nested = |depth: usize| {
-            let html =
-                format!("<!doctype html>{}<img src=\"a.jpg\">", format!("<div style=\"{style}\">").repeat(depth));
-            let page = TextPage { url: &url, html: &html, sheets: &[], files: &HashMap::new(), no_store: false };
+            let html = format!(
+                "<!doctype html>{}<img src=\"a.jpg\">",
+                format!("<div style=\"{style}\">").repeat(depth)
+            );
+            let page = TextPage {
+                url: &url,
+                html: &html,
+                sheets: &[],
+                files: &HashMap::new(),
+                no_store: false,
+            };
             observe(page, &DEVICES[0]).uses.iter().map(|one| one.rendered).collect::<Vec<_>>()
         };
         assert_eq!((nested(60), nested(3000)), (vec![true], vec![false]), "{style:?}");

@@ -10,11 +10,13 @@ pub fn picture(name: &str) -> Option<(Vec<u8>, &'static str)> {
     let (subject, size) = stem.rsplit_once('-')?;
     let (width, height) = size.split_once('x')?;
     let size = Size::new(width.parse().ok()?, height.parse().ok()?);
-    let lossy =
-        |format| Encoding::Lossy { setting: expected(format, Fidelity::DEFAULT).map_or(75.0, |one| one.setting) };
+    let lossy = |format| {
+        expected(format, Fidelity::DEFAULT)
+            .map_or(Encoding::lossy(75.0), |one| Encoding::Lossy { setting: one.setting })
+    };
     let made = |format, encoding| encode(&drawn(subject, size), format, encoding).ok();
     match extension {
-        "jpg" => Some((made(Format::Jpeg, Encoding::Lossy { setting: 91.0 })?, "image/jpeg")),
+        "jpg" => Some((made(Format::Jpeg, Encoding::lossy(91.0))?, "image/jpeg")),
         "png" => Some((made(Format::Png, Encoding::Lossless)?, "image/png")),
         "webp" => Some((made(Format::Webp, lossy(Format::Webp))?, "image/webp")),
         "avif" => Some((made(Format::Avif, lossy(Format::Avif))?, "image/avif")),
@@ -38,7 +40,9 @@ pub fn file(name: &str) -> PictureFile {
 }
 
 fn drawn(subject: &str, size: Size) -> Raster {
-    let seed = subject.bytes().fold(7_u32, |seed, byte| seed.wrapping_mul(31).wrapping_add(u32::from(byte)));
+    let seed = subject
+        .bytes()
+        .fold(7_u32, |seed, byte| seed.wrapping_mul(31).wrapping_add(u32::from(byte)));
 
     let pixel = |at: u32| {
         let (x, y) = (at % size.width, at / size.width);
@@ -96,9 +100,17 @@ fn gif(size: Size, frames: u8) -> Vec<u8> {
         let mut encoder = gif::Encoder::new(&mut bytes, width, height, &palette).expect("a GIF");
         for frame in 0..frames {
             let pixels: Vec<u8> = (0..u32::from(width) * u32::from(height))
-                .map(|at| (at.wrapping_mul(2_654_435_761).wrapping_add(u32::from(frame) * 77) >> 24) as u8)
+                .map(|at| {
+                    (at.wrapping_mul(2_654_435_761).wrapping_add(u32::from(frame) * 77) >> 24) as u8
+                })
                 .collect();
-            let frame = gif::Frame { width, height, buffer: pixels.into(), delay: 10, ..gif::Frame::default() };
+            let frame = gif::Frame {
+                width,
+                height,
+                buffer: pixels.into(),
+                delay: 10,
+                ..gif::Frame::default()
+            };
             encoder.write_frame(&frame).expect("a frame");
         }
     }

@@ -1,4 +1,5 @@
-//! A site with everything pages do wrong. The first part of a picture's address says how it is answered.
+//! A site with everything pages do wrong. The first part of a picture's address says how it is
+//! answered.
 
 use std::collections::HashMap;
 
@@ -58,11 +59,13 @@ async fn answer(State(served): State<Served>, request: Request) -> Response {
     match path {
         "style/banner.css" => {
             let css = ".banner { height: 500px; background: url(/img/dunes-1366x500.avif) center / cover; }";
-            ([(header::CONTENT_TYPE, "text/css"), (header::CACHE_CONTROL, YEAR)], css).into_response()
+            ([(header::CONTENT_TYPE, "text/css"), (header::CACHE_CONTROL, YEAR)], css)
+                .into_response()
         }
         "embed/light.html" => Html("<!doctype html><p>A map.").into_response(),
         "embed/heavy.html" => {
-            Html("<!doctype html><p>A film.<script src=\"/embed/player.js\"></script>").into_response()
+            Html("<!doctype html><p>A film.<script src=\"/embed/player.js\"></script>")
+                .into_response()
         }
         "embed/player.js" => {
             let script = format!("// {}", "player ".repeat(100_000));
@@ -95,7 +98,8 @@ fn picture(path: &str) -> Response {
         _ => YEAR,
     };
     let mut answer =
-        ([(header::CONTENT_TYPE, kind), (header::ACCESS_CONTROL_ALLOW_ORIGIN, "*")], bytes).into_response();
+        ([(header::CONTENT_TYPE, kind), (header::ACCESS_CONTROL_ALLOW_ORIGIN, "*")], bytes)
+            .into_response();
     if !caching.is_empty() {
         answer.headers_mut().insert(header::CACHE_CONTROL, HeaderValue::from_static(caching));
     }

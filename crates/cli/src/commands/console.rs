@@ -19,7 +19,9 @@ impl Console {
     pub fn run(self, json: bool) -> Result<ExitCode> {
         let mut link: SignInLink = self.reach.call(Method::POST, "/api/sign-in-links", &[])?;
         link.path = format!("{}{}", self.reach.service(), link.path);
-        output::print(json, &link, |link| format!("{}\nworks once, for {} minutes", link.path, link.seconds / 60))?;
+        output::print(json, &link, |link| {
+            format!("{}\nworks once, for {} minutes", link.path, link.seconds / 60)
+        })?;
         Ok(ExitCode::SUCCESS)
     }
 }

@@ -2,7 +2,7 @@
 
 use std::{path::PathBuf, process::ExitCode};
 
-use anyhow::{Result, anyhow, ensure};
+use anyhow::{Result, ensure};
 use kivet_service::read_config;
 
 use super::serve::{Over, start};
@@ -25,7 +25,7 @@ impl Demo {
             "there is no {}; run this from Kivet's own folder, or name its demo folder with --folder",
             file.display()
         );
-        let mut config = read_config(&file).map_err(|error| anyhow!("{error}"))?;
+        let mut config = read_config(&file)?;
         self.over.apply(&mut config);
         config.demo = Some(self.folder);
         let data = config.data.display().to_string();

@@ -62,7 +62,7 @@ fn configuration(file: &Path) -> Finding {
             let shelves: Vec<&str> = config.shelves.keys().map(String::as_str).collect();
             (true, format!("{}: shelves {}", file.display(), shelves.join(", ")))
         }
-        Err(error) => (false, error.to_string()),
+        Err(error) => (false, kivet_check::causes(&error)),
     };
     Finding { thing: "configuration", needed_for: "serving", ok, note }
 }
@@ -79,7 +79,12 @@ fn program(thing: &'static str, names: &[&str], needed_for: &'static str, way: &
 
 fn table(findings: &[Finding]) -> String {
     let mut table = Table::new();
-    table.load_style(presets::NOTHING).set_header(["", "what", "needed for", "where, or how to get it"]);
+    table.load_style(presets::NOTHING).set_header([
+        "",
+        "what",
+        "needed for",
+        "where, or how to get it",
+    ]);
     for Finding { thing, needed_for, ok, note } in findings {
         table.add_row([if *ok { "found" } else { "missing" }, thing, needed_for, note]);
     }

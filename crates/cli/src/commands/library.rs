@@ -79,7 +79,9 @@ fn read_point(text: &str) -> Result<Option<[u8; 2]>> {
     let parts = text.split_once('-').and_then(|(x, y)| Some([x.parse().ok()?, y.parse().ok()?]));
     match parts {
         Some(point) if point.iter().all(|percent: &u8| *percent <= 100) => Ok(Some(point)),
-        _ => bail!("`{text}` is no point; write percents across and down such as 30-40, or none"),
+        _ => {
+            bail!("`{text}` is not a point; write percents across and down such as 30-40, or none")
+        }
     }
 }
 
@@ -102,7 +104,9 @@ fn line(original: &OriginalResponse) -> String {
             output::bytes(facts.bytes),
             facts.kind
         ),
-        (None, problem) => format!("{:<40} {}", original.id, problem.as_deref().unwrap_or("cannot be used")),
+        (None, problem) => {
+            format!("{:<40} {}", original.id, problem.as_deref().unwrap_or("cannot be used"))
+        }
     }
 }
 

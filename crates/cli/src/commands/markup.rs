@@ -25,14 +25,15 @@ pub struct Markup {
     /// The page loses nothing without it.
     #[arg(long)]
     decorative: bool,
-    /// first (the largest paint), near (in the first screen), later (below it) or hidden (such as a slide).
+    /// first (the largest paint), near (in the first screen), later (below it) or hidden (such as a
+    /// slide).
     #[arg(long, default_value = "later", value_name = "WHEN")]
     loading: String,
     /// What stands before /pic/, where pictures come from another host than the page.
     #[arg(long, value_name = "ADDRESS")]
     base: Option<String>,
-    /// Name the current version in every address: caches keep it for ever, and the markup is written again when the
-    /// picture changes.
+    /// Name the current version in every address: caches keep it for ever, and the markup is
+    /// written again when the picture changes.
     #[arg(long)]
     versioned: bool,
     #[command(flatten)]
@@ -41,11 +42,15 @@ pub struct Markup {
 
 impl Markup {
     pub fn run(self, json: bool) -> Result<ExitCode> {
-        let Self { original, sizes, recipe, alt, decorative, loading, base, versioned, reach } = self;
+        let Self { original, sizes, recipe, alt, decorative, loading, base, versioned, reach } =
+            self;
         let alt = if decorative { Some(String::new()) } else { alt };
-        let mut query = vec![("original", original.as_str()), ("sizes", &sizes), ("loading", &loading)];
+        let mut query =
+            vec![("original", original.as_str()), ("sizes", &sizes), ("loading", &loading)];
         let optional = [("recipe", &recipe), ("alt", &alt), ("base", &base)];
-        query.extend(optional.iter().filter_map(|(key, value)| value.as_deref().map(|value| (*key, value))));
+        query.extend(
+            optional.iter().filter_map(|(key, value)| value.as_deref().map(|value| (*key, value))),
+        );
         if versioned {
             query.push(("versioned", "true"));
         }

@@ -45,19 +45,21 @@ struct Made {
 
 impl Render {
     pub fn run(self, json: bool) -> Result<ExitCode> {
-        let mut recipe: Recipe = self.recipe.parse()?;
+        let recipe: Recipe = self.recipe.parse()?;
         let named = format_of(&self.output, recipe.original)?;
-        match recipe.format {
+        let recipe = match recipe.format {
             // The file itself, or a vector that stays one: its name is the caller's affair.
-            _ if recipe.original || named == Format::Svg => {}
+            _ if recipe.original || named == Format::Svg => recipe,
             Some(format) if format != named => {
-                bail!("the recipe says as-{format} but {} ends as {named}; make them agree", self.output.display())
+                bail!(
+                    "the recipe says as-{format} but {} ends as {named}; make them agree",
+                    self.output.display()
+                )
             }
-            _ => recipe.format = Some(named),
-        }
-        // Read the recipe again as a whole: the format may contradict another clause.
-        let recipe: Recipe = recipe.to_string().parse()?;
-        let original = std::fs::read(&self.file).with_context(|| format!("cannot read {}", self.file.display()))?;
+            _ => recipe.with(|clauses| clauses.format = Some(named))?,
+        };
+        let original = std::fs::read(&self.file)
+            .with_context(|| format!("cannot read {}", self.file.display()))?;
         let about = || self.file.display().to_string();
         let mut facts = probe(&original, Limits::default()).with_context(about)?;
         if recipe.original && named != facts.format {
@@ -69,21 +71,31 @@ impl Render {
             );
         }
         if named == Format::Svg && facts.format != Format::Svg {
-            bail!("{} holds pixels, which cannot become a vector; name another format", self.file.display());
+            bail!(
+                "{} holds pixels, which cannot become a vector; name another format",
+                self.file.display()
+            );
         }
         if recipe.wants_subject() {
             facts.analysis = Some(analyse(&original, &facts, Limits::DEFAULT).with_context(about)?);
         }
         if recipe.trim {
-            facts.trim_box = Some(find_trim_box(&original, &facts, Limits::DEFAULT).with_context(about)?);
+            facts.trim_box =
+                Some(find_trim_box(&original, &facts, Limits::DEFAULT).with_context(about)?);
         }
         let policy = Policy { jxl: kivet_image::JXL, ..Policy::default() };
         let choice = choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, &policy)?;
         if let Some(name) = choice.edits.overlays.first() {
-            bail!("`overlay-{name}` needs a configuration to be described in; ask a running service for it");
+            bail!(
+                "`overlay-{name}` needs a configuration to be described in; ask a running service for it"
+            );
         }
         let assets = Assets { fonts: Fonts::of_system(), ..Assets::default() };
-        let task = Task { assets: Some(&assets), work: Work::within(Limits::default()), ..Task::default() };
+        let task = Task {
+            assets: Some(&assets),
+            work: Work::within(Limits::default()),
+            ..Task::default()
+        };
         let rendition = render(&original, &facts, &choice, &task).with_context(about)?;
         std::fs::write(&self.output, &rendition.bytes)
             .with_context(|| format!("cannot write {}", self.output.display()))?;
@@ -120,22 +132,30 @@ fn text(made: &Made) -> String {
         made.encode_ms,
     );
     if let Some([width, height]) = made.requested_size {
-        lines.push_str(&format!("\n{width} x {height} was asked for; nothing is enlarged beyond the original"));
+        lines.push_str(&format!(
+            "\n{width} x {height} was asked for; nothing is enlarged beyond the original"
+        ));
     }
     lines
 }
 
-/// What a file's name says it holds: a format that can be written, or any for an original that is passed on.
+/// What a file's name says it holds: a format that can be written, or any for an original that is
+/// passed on.
 fn format_of(output: &Path, original: bool) -> Result<Format> {
-    let extension =
-        output.extension().and_then(|extension| extension.to_str()).unwrap_or_default().to_ascii_lowercase();
+    let extension = output
+        .extension()
+        .and_then(|extension| extension.to_str())
+        .unwrap_or_default()
+        .to_ascii_lowercase();
     let name = match extension.as_str() {
         "jpg" => "jpeg",
         "tif" => "tiff",
         other => other,
     };
     match Format::from_name(name) {
-        Some(format) if original || Format::NAMEABLE.contains(&format) || format == Format::Svg => Ok(format),
+        Some(format) if original || Format::NAMEABLE.contains(&format) || format == Format::Svg => {
+            Ok(format)
+        }
         _ => bail!(
             "{} does not end as a format that can be written: .avif, .jxl, .webp, .jpg, .png or .gif (.svg for vectors)",
             output.display()

@@ -2,7 +2,7 @@
 
 use std::{io::IsTerminal, net::SocketAddr, path::PathBuf, process::ExitCode};
 
-use anyhow::{Result, anyhow};
+use anyhow::Result;
 use kivet_service::{Config, Service, read_config};
 use serde::Serialize;
 use tracing_subscriber::EnvFilter;
@@ -54,7 +54,7 @@ pub struct Started {
 
 impl Serve {
     pub fn run(self, json: bool) -> Result<ExitCode> {
-        let mut config = read_config(&self.config).map_err(|error| anyhow!("{error}"))?;
+        let mut config = read_config(&self.config)?;
         self.over.apply(&mut config);
         start(&config, json, |_| String::new())
     }
@@ -62,13 +62,16 @@ impl Serve {
 
 /// Starts a service, prints where it is, and serves until interrupted.
 pub fn start(config: &Config, json: bool, hints: impl FnOnce(&str) -> String) -> Result<ExitCode> {
-    let filter =
-        EnvFilter::try_from_env("KIVET_LOG").unwrap_or_else(|_| EnvFilter::new("info,rusqlite_migration=warn"));
+    let filter = EnvFilter::try_from_env("KIVET_LOG")
+        .unwrap_or_else(|_| EnvFilter::new("info,rusqlite_migration=warn"));
     let colours = std::io::stderr().is_terminal();
-    tracing_subscriber::fmt().with_env_filter(filter).with_ansi(colours).with_writer(std::io::stderr).init();
+    tracing_subscriber::fmt()
+        .with_env_filter(filter)
+        .with_ansi(colours)
+        .with_writer(std::io::stderr)
+        .init();
     runtime()?.block_on(async {
-        // The message already tells its cause.
-        let service = Service::bind(config).await.map_err(|error| anyhow!("{error}"))?;
+        let service = Service::bind(config).await?;
         let root = format!("http://{}", service.address());
         let started =
             Started { pictures: format!("{root}/pic/"), console: service.sign_in_link()?, hints: hints(&root) };

@@ -56,7 +56,7 @@ impl Why {
 fn address(text: &str) -> Result<&str> {
     let path = text.split_once("/pic/").map_or(text.trim_start_matches('/'), |(_, path)| path);
     if path.splitn(3, '/').filter(|part| !part.is_empty()).count() < 3 {
-        bail!("`{text}` is no picture's address; write /pic/<recipe>/<shelf>/<path>");
+        bail!("`{text}` is not a picture's path; write /pic/<recipe>/<shelf>/<path>");
     }
     Ok(path)
 }
@@ -69,7 +69,10 @@ fn text(why: &WhyResponse) -> String {
     say("because", why.because.clone());
     say("width", why.width_from.clone());
     if let Some([width, height]) = why.requested_size {
-        say("", format!("{width} x {height} was asked for; nothing is enlarged beyond the original"));
+        say(
+            "",
+            format!("{width} x {height} was asked for; nothing is enlarged beyond the original"),
+        );
     }
     if let Some(target) = why.target {
         let lowered = why.lowered.iter().map(|lowered| format!("; {lowered}"));
@@ -81,8 +84,13 @@ fn text(why: &WhyResponse) -> String {
         "ready",
         match &why.ready {
             Some(ready) => {
-                let fidelity = ready.fidelity.map(|fidelity| format!(", fidelity {fidelity:.1}"));
-                format!("{}, {}{}", ready.detail, output::bytes(ready.bytes), fidelity.unwrap_or_default())
+                let score = ready.score.map(|score| format!(", score {score:.1}"));
+                format!(
+                    "{}, {}{}",
+                    ready.detail,
+                    output::bytes(ready.bytes),
+                    score.unwrap_or_default()
+                )
             }
             None => "no; it is made when it is asked for".to_owned(),
         },
@@ -95,15 +103,16 @@ fn text(why: &WhyResponse) -> String {
 }
 
 fn candidates(why: &WhyResponse) -> Table {
-    let mut table = table(["format", "written", "bytes expected", "fidelity expected", "by"], &[2, 3]);
+    let mut table = table(["format", "written", "bytes expected", "score expected", "by"], &[2, 3]);
     for candidate in &why.candidates {
         let chosen = if candidate.format == why.format { "> " } else { "  " };
-        let fidelity = candidate.predicted_fidelity.map_or("lossless".to_owned(), |fidelity| format!("{fidelity:.1}"));
+        let score =
+            candidate.predicted_score.map_or("lossless".to_owned(), |score| format!("{score:.1}"));
         table.add_row([
             format!("{chosen}{}", candidate.format),
             candidate.encoding.clone(),
             output::bytes(candidate.predicted_bytes),
-            fidelity,
+            score,
             candidate.basis.clone(),
         ]);
     }

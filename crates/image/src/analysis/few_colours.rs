@@ -11,7 +11,8 @@ const COVERED: f64 = 0.9;
 /// And neighbours that mostly are the same, which no photograph has.
 const ALIKE: f64 = 0.8;
 
-/// What is drawn on one ground counts by itself, or anything on white would pass. Its edges weigh more there.
+/// What is drawn on one ground counts by itself, or anything on white would pass. Its edges weigh
+/// more there.
 const COVERED_ON_GROUND: f64 = 0.7;
 const ALIKE_ON_GROUND: f64 = 0.6;
 
@@ -75,16 +76,20 @@ impl Tally {
             let share = |part: u64| part as f64 / pixels.max(1) as f64;
             share(max) >= covered && share(same) >= alike
         };
-        holds(&self.bins, COVERED, ALIKE) && holds(&self.bins[1..], COVERED_ON_GROUND, ALIKE_ON_GROUND)
+        holds(&self.bins, COVERED, ALIKE)
+            && holds(&self.bins[1..], COVERED_ON_GROUND, ALIKE_ON_GROUND)
     }
 }
 
 /// True if two colours differ by less than a lossy format's noise.
 fn is_alike(one: &[f32], other: &[f32]) -> bool {
-    one.iter().zip(other).all(|(one, other)| (one.max(0.0).sqrt() - other.max(0.0).sqrt()).abs() < NOISE)
+    one.iter()
+        .zip(other)
+        .all(|(one, other)| (one.max(0.0).sqrt() - other.max(0.0).sqrt()).abs() < NOISE)
 }
 
-/// A colour's place among coarse steps; a square root spreads linear light about as evenly as eyes do.
+/// A colour's place among coarse steps; a square root spreads linear light about as evenly as eyes
+/// do.
 fn bin(pixel: &[f32]) -> usize {
     let step = |value: f32| (value.max(0.0).sqrt() * STEPS + 0.5) as usize & 31;
     step(pixel[0]) << 10 | step(pixel[1]) << 5 | step(pixel[2])
@@ -110,17 +115,26 @@ mod tests {
 
     #[test]
     fn drawings_are_told_from_photographs_and_gradients() {
-        let bars = |x: u32, _| [[200, 30, 40, 255], [250, 250, 240, 255], [20, 60, 120, 255]][(x / 40 % 3) as usize];
+        let bars = |x: u32, _| {
+            [[200, 30, 40, 255], [250, 250, 240, 255], [20, 60, 120, 255]][(x / 40 % 3) as usize]
+        };
         let noise = |x: u32, y: u32| {
-            let n = (x.wrapping_mul(2_654_435_761) ^ y.wrapping_mul(40_503)).wrapping_mul(2_246_822_519) >> 24;
+            let n = (x.wrapping_mul(2_654_435_761) ^ y.wrapping_mul(40_503))
+                .wrapping_mul(2_246_822_519)
+                >> 24;
             [n as u8, (n / 2 + 60) as u8, 120, 255]
         };
         let gradient = |x: u32, y: u32| [x as u8, (y + 60) as u8, (255 - x) as u8, 255];
-        let lossy = Encoding::Lossy { setting: 85.0 };
+        let lossy = Encoding::lossy(85.0);
         let on_white = |x: u32, y: u32| if y > 60 && x > 150 { noise(x, y) } else { [255; 4] };
         assert!(!drawn(on_white, Format::Png, Encoding::Lossless), "a photograph on white");
         assert!(drawn(bars, Format::Png, Encoding::Lossless) && drawn(bars, Format::Jpeg, lossy));
-        assert!(!drawn(noise, Format::Png, Encoding::Lossless) && !drawn(noise, Format::Jpeg, lossy));
-        assert!(!drawn(gradient, Format::Png, Encoding::Lossless) && !drawn(gradient, Format::Jpeg, lossy));
+        assert!(
+            !drawn(noise, Format::Png, Encoding::Lossless) && !drawn(noise, Format::Jpeg, lossy)
+        );
+        assert!(
+            !drawn(gradient, Format::Png, Encoding::Lossless)
+                && !drawn(gradient, Format::Jpeg, lossy)
+        );
     }
 }

@@ -1,4 +1,5 @@
-//! What an analysis of a picture's pixels tells: where attention lies, its colour, a miniature, its borders.
+//! What an analysis of a picture's pixels tells: where attention lies, its colour, a miniature, its
+//! borders.
 
 mod few_colours;
 mod soft;
@@ -24,14 +25,17 @@ const LOOKED_AT: u32 = 192;
 /// # Errors
 /// If it cannot be decoded, or not within the limits.
 pub fn analyse(bytes: &[u8], facts: &Facts, limits: Limits) -> Result<Analysis, ImageError> {
-    let raster = draw_plan(bytes, facts, &plan_within(LOOKED_AT, facts), None, &Fonts::default(), limits)?;
+    let raster =
+        draw_plan(bytes, facts, &plan_within(LOOKED_AT, facts), None, &Fonts::default(), limits)?;
     Ok(analyse_small(&raster))
 }
 
 /// Analyses a picture through a smaller version of it, which is not turned upright yet.
 pub(crate) fn analyse_stored(stored: &Raster, facts: &Facts) -> Result<Analysis, ImageError> {
-    let scaled =
-        Facts { size: facts.orientation.apply(stored.size()), ..Facts::plain(facts.format, stored.size(), facts.kind) };
+    let scaled = Facts {
+        size: facts.orientation.apply(stored.size()),
+        ..Facts::plain(facts.format, stored.size(), facts.kind)
+    };
     let plan = plan_within(LOOKED_AT, &scaled);
     // The plan is for the upright picture; the pixels are stored ones, turned after they are drawn.
     let small = crate::redraw_turned(stored, &plan, facts.orientation)?;
@@ -40,16 +44,20 @@ pub(crate) fn analyse_stored(stored: &Raster, facts: &Facts) -> Result<Analysis,
 
 /// What a small, upright picture shows. `look` for pixels that are at hand already.
 pub fn analyse_small(small: &Raster) -> Analysis {
-    Analysis { subject: subject::find(small), dominant: dominant(small), soft: soft::address(small) }
+    Analysis {
+        subject: subject::find(small),
+        dominant: dominant(small),
+        soft: soft::address(small),
+    }
 }
 
 /// The whole upright picture within a square of `side`.
 fn plan_within(side: u32, facts: &Facts) -> kivet_recipe::Plan {
     let Size { width, height } = facts.size;
     let recipe = if width >= height {
-        Recipe { width: Some(side.min(width)), ..Recipe::default() }
+        Recipe::of_width(side.min(width))
     } else {
-        Recipe { height: Some(side.min(height)), ..Recipe::default() }
+        Recipe::of_height(side.min(height))
     };
     kivet_recipe::Plan { turned: facts.orientation, ..plan(&recipe, facts.size) }
 }
@@ -57,10 +65,14 @@ fn plan_within(side: u32, facts: &Facts) -> kivet_recipe::Plan {
 /// The mean of the colours in the fullest of coarse bins; transparent pixels do not count.
 fn dominant(small: &Raster) -> [u8; 3] {
     let mut bins = vec![([0u32; 3], 0u32); 1 << 12];
-    for pixel in
-        small.bytes().chunks_exact(small.channels()).filter(|pixel| pixel.get(3).is_none_or(|alpha| *alpha > 127))
+    for pixel in small
+        .bytes()
+        .chunks_exact(small.channels())
+        .filter(|pixel| pixel.get(3).is_none_or(|alpha| *alpha > 127))
     {
-        let bin = usize::from(pixel[0] >> 4) << 8 | usize::from(pixel[1] >> 4) << 4 | usize::from(pixel[2] >> 4);
+        let bin = usize::from(pixel[0] >> 4) << 8
+            | usize::from(pixel[1] >> 4) << 4
+            | usize::from(pixel[2] >> 4);
         let (sums, count) = &mut bins[bin];
         sums.iter_mut().zip(pixel).for_each(|(sum, value)| *sum += u32::from(*value));
         *count += 1;
@@ -84,7 +96,8 @@ fn open_small<'a>(
 /// A grid that says nothing: attention lies in the middle.
 fn no_subject() -> Subject {
     const MIDDLE: [u8; 9] = [0, 0, 0, 0, 1, 0, 0, 0, 0];
-    Subject::new(3, MIDDLE.to_vec()).unwrap_or_else(|| unreachable!("nine weights are three rows of three"))
+    Subject::new(3, MIDDLE.to_vec())
+        .unwrap_or_else(|| unreachable!("nine weights are three rows of three"))
 }
 
 #[cfg(test)]

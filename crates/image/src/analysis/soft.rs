@@ -11,7 +11,8 @@ const MAX: usize = 399;
 /// Longer sides tried, the finest first.
 const SIDES: [u32; 5] = [32, 24, 16, 12, 8];
 
-/// The miniature as a `data:` address; `None` for pictures with transparency, which would shine through.
+/// The miniature as a `data:` address; `None` for pictures with transparency, which would shine
+/// through.
 pub(super) fn address(small: &Raster) -> Option<String> {
     if small.has_alpha() && small.bytes().chunks_exact(4).any(|pixel| pixel[3] < 250) {
         return None;
@@ -20,9 +21,9 @@ pub(super) fn address(small: &Raster) -> Option<String> {
     SIDES.into_iter().find_map(|side| {
         let Size { width, height } = opaque.size();
         let scale = (f64::from(side) / f64::from(width.max(height))).min(1.0);
-        let recipe = Recipe { width: Some(((f64::from(width) * scale).round() as u32).max(1)), ..Recipe::default() };
+        let recipe = Recipe::of_width((f64::from(width) * scale).round() as u32);
         let tiny = redraw(&opaque, &plan(&recipe, opaque.size())).ok()?;
-        let bytes = encode(&tiny, Format::Webp, Encoding::Lossy { setting: 20.0 }).ok()?;
+        let bytes = encode(&tiny, Format::Webp, Encoding::lossy(20.0)).ok()?;
         let address = format!("data:image/webp;base64,{}", STANDARD.encode(bytes));
         (address.len() <= MAX).then_some(address)
     })

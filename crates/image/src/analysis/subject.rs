@@ -1,8 +1,10 @@
-//! Subject finding: what stands out from its surroundings, and from what lies along the picture's border.
+//! Subject finding: what stands out from its surroundings, and from what lies along the picture's
+//! border.
 //!
-//! Four cues on a small picture, each from 0 to 1: how far a colour is from those of the border, how far a
-//! neighbourhood's mean is from that of a wider one (by integral images), how many edges there are beyond the picture's
-//! usual, and tones like skin. A mild prior favours the middle. None of them alone is trusted.
+//! Four cues on a small picture, each from 0 to 1: how far a colour is from those of the border,
+//! how far a neighbourhood's mean is from that of a wider one (by integral images), how many edges
+//! there are beyond the picture's usual, and tones like skin. A mild prior favours the middle. None
+//! of them alone is trusted.
 
 use kivet_recipe::{Size, Subject};
 
@@ -63,7 +65,12 @@ fn grid(weights: &[f32], width: usize, height: usize) -> Subject {
     let mut means: Vec<f32> = (0..rows * columns)
         .map(|at| {
             let (x, y) = (at % columns, at / columns);
-            sums.mean(x * width / columns, y * height / rows, (x + 1) * width / columns, (y + 1) * height / rows)
+            sums.mean(
+                x * width / columns,
+                y * height / rows,
+                (x + 1) * width / columns,
+                (y + 1) * height / rows,
+            )
         })
         .collect();
     let max = means.iter().copied().fold(0.0, f32::max);
@@ -98,7 +105,8 @@ impl Picture {
                 [0.3 * r + 0.59 * g + 0.11 * b, r - g, 0.5 * (r + g) - b]
             })
             .collect();
-        let alpha = (channels == 4).then(|| small.bytes().chunks_exact(4).map(|pixel| value(pixel[3])).collect());
+        let alpha = (channels == 4)
+            .then(|| small.bytes().chunks_exact(4).map(|pixel| value(pixel[3])).collect());
         Self { width, height, colours, alpha }
     }
 
@@ -110,13 +118,20 @@ impl Picture {
             let (x, y) = (at % width, at / width);
             x < depth || y < depth || x >= width - depth || y >= height - depth
         };
-        let border: Vec<[f32; 3]> =
-            self.colours.iter().enumerate().filter(|(at, _)| on_border(*at)).map(|(_, colour)| *colour).collect();
+        let border: Vec<[f32; 3]> = self
+            .colours
+            .iter()
+            .enumerate()
+            .filter(|(at, _)| on_border(*at))
+            .map(|(_, colour)| *colour)
+            .collect();
         let means = sum_up(&border);
         let mut cue: Vec<f32> = self
             .colours
             .iter()
-            .map(|colour| means.iter().map(|(mean, _)| distance(colour, mean)).fold(f32::MAX, f32::min))
+            .map(|colour| {
+                means.iter().map(|(mean, _)| distance(colour, mean)).fold(f32::MAX, f32::min)
+            })
             .collect();
         self.soften(&mut cue);
         stretched(cue)
@@ -137,7 +152,9 @@ impl Picture {
             let far = near * 4;
             for (at, value) in cue.iter_mut().enumerate() {
                 let (x, y) = (at % self.width, at / self.width);
-                let mean = |radius: usize| [0, 1, 2].map(|channel: usize| planes[channel].around(x, y, radius));
+                let mean = |radius: usize| {
+                    [0, 1, 2].map(|channel: usize| planes[channel].around(x, y, radius))
+                };
                 *value += distance(&mean(near), &mean(far));
             }
         }
@@ -164,7 +181,8 @@ impl Picture {
         stretched(cue)
     }
 
-    /// Tones like skin of any depth: red above green above blue by the ratios that blood and melanin give.
+    /// Tones like skin of any depth: red above green above blue by the ratios that blood and
+    /// melanin give.
     fn skin(&self, small: &Raster) -> Vec<f32> {
         let mut cue: Vec<f32> = small
             .bytes()
@@ -173,7 +191,11 @@ impl Picture {
                 let (r, g, b) = (f32::from(pixel[0]), f32::from(pixel[1]), f32::from(pixel[2]));
                 let sum = r + g + b + 1.0;
                 let (red, green) = (r / sum, g / sum);
-                let like = (0.36..0.50).contains(&red) && (0.28..0.36).contains(&green) && r > g && g > b && r > 50.0;
+                let like = (0.36..0.50).contains(&red)
+                    && (0.28..0.36).contains(&green)
+                    && r > g
+                    && g > b
+                    && r > 50.0;
                 f32::from(u8::from(like))
             })
             .collect();
@@ -195,12 +217,15 @@ impl Picture {
     }
 }
 
-/// A few colours that stand for many: means refined from the most distant ones (k-means), with their shares.
+/// A few colours that stand for many: means refined from the most distant ones (k-means), with
+/// their shares.
 fn sum_up(colours: &[[f32; 3]]) -> Vec<([f32; 3], usize)> {
     let Some(first) = colours.first() else { return Vec::new() };
     let mut means = vec![*first];
     while means.len() < BORDER_COLOURS {
-        let off = |colour: &[f32; 3]| means.iter().map(|mean| distance(colour, mean)).fold(f32::MAX, f32::min);
+        let off = |colour: &[f32; 3]| {
+            means.iter().map(|mean| distance(colour, mean)).fold(f32::MAX, f32::min)
+        };
         let Some(farthest) = colours.iter().max_by(|a, b| off(a).total_cmp(&off(b))) else { break };
         means.push(*farthest);
     }
@@ -209,7 +234,9 @@ fn sum_up(colours: &[[f32; 3]]) -> Vec<([f32; 3], usize)> {
         let mut sums = vec![([0.0f32; 3], 0usize); means.len()];
         for colour in colours {
             let nearest = (0..means.len())
-                .min_by(|a, b| distance(colour, &means[*a]).total_cmp(&distance(colour, &means[*b])))
+                .min_by(|a, b| {
+                    distance(colour, &means[*a]).total_cmp(&distance(colour, &means[*b]))
+                })
                 .unwrap_or(0);
             sums[nearest].0.iter_mut().zip(colour).for_each(|(sum, value)| *sum += value);
             sums[nearest].1 += 1;
@@ -272,6 +299,11 @@ impl Integral {
     /// The mean of the square that reaches so far around a point, cut at the edges.
     fn around(&self, x: usize, y: usize, radius: usize) -> f32 {
         let end = |at: usize, length: usize| (at + radius + 1).min(length);
-        self.mean(x.saturating_sub(radius), y.saturating_sub(radius), end(x, self.width), end(y, self.height))
+        self.mean(
+            x.saturating_sub(radius),
+            y.saturating_sub(radius),
+            end(x, self.width),
+            end(y, self.height),
+        )
     }
 }

@@ -23,8 +23,13 @@ fn a_miniature_is_small_and_looks_alike_and_the_fullest_colour_is_told() {
     });
     let analysis = analyse_small(&sky);
     let address = analysis.soft.expect("an opaque picture has one");
-    assert!(address.len() < 400 && address.starts_with("data:image/webp;base64,"), "{}", address.len());
-    let file = base64::Engine::decode(&base64::engine::general_purpose::STANDARD, &address[23..]).expect("base64");
+    assert!(
+        address.len() < 400 && address.starts_with("data:image/webp;base64,"),
+        "{}",
+        address.len()
+    );
+    let file = base64::Engine::decode(&base64::engine::general_purpose::STANDARD, &address[23..])
+        .expect("base64");
     let facts = probe(&file, Limits::default()).expect("a picture");
     let tiny = draw(&file, &facts, &plan_for(&Recipe::default(), &facts), None).expect("drawn");
     let mean = |raster: &Raster, channel: usize| {
@@ -46,7 +51,8 @@ fn uniform_borders_are_found_to_the_pixel_in_any_orientation() {
         if inside { [(x * 2) as u8, (y * 4) as u8, 60] } else { [250, 250, 250] }
     });
     for format in [Format::Png, Format::Jpeg] {
-        let encoding = if format == Format::Png { Encoding::Lossless } else { Encoding::Lossy { setting: 100.0 } };
+        let encoding =
+            if format == Format::Png { Encoding::Lossless } else { Encoding::lossy(100.0) };
         let file = encode(&framed, format, encoding).expect("encoded");
         let facts = probe(&file, Limits::default()).expect("a picture");
         let kept = find_trim_box(&file, &facts, Limits::DEFAULT).expect("decoded");
@@ -54,7 +60,10 @@ fn uniform_borders_are_found_to_the_pixel_in_any_orientation() {
         let slack = if format == Format::Png { 0.0 } else { 1.0 };
         let is = |kept: kivet_recipe::Rect, edges: [f64; 4]| {
             let got = [kept.x, kept.y, kept.x + kept.width, kept.y + kept.height];
-            assert!(got.iter().zip(edges).all(|(got, edge)| (got - edge).abs() <= slack), "{format}: {kept:?}");
+            assert!(
+                got.iter().zip(edges).all(|(got, edge)| (got - edge).abs() <= slack),
+                "{format}: {kept:?}"
+            );
         };
         is(kept, [12.0, 7.0, 70.0, 51.0]);
         let turned = Facts {
@@ -65,8 +74,15 @@ fn uniform_borders_are_found_to_the_pixel_in_any_orientation() {
         let kept = find_trim_box(&file, &turned, Limits::DEFAULT).expect("decoded");
         is(kept, [9.0, 12.0, 53.0, 70.0]);
     }
-    let plain = encode(&Raster::filled(Size::new(9, 9), [1, 2, 3, 255], false), Format::Png, Encoding::Lossless)
-        .expect("encoded");
+    let plain = encode(
+        &Raster::filled(Size::new(9, 9), [1, 2, 3, 255], false),
+        Format::Png,
+        Encoding::Lossless,
+    )
+    .expect("encoded");
     let facts = Facts::plain(Format::Png, Size::new(9, 9), Kind::Flat);
-    assert_eq!(find_trim_box(&plain, &facts, Limits::DEFAULT).expect("decoded"), kivet_recipe::Rect::whole(facts.size));
+    assert_eq!(
+        find_trim_box(&plain, &facts, Limits::DEFAULT).expect("decoded"),
+        kivet_recipe::Rect::whole(facts.size)
+    );
 }

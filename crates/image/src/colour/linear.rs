@@ -97,7 +97,11 @@ enum Way {
     /// A curve for each channel, then a matrix.
     Shaped { curves: [Vec<f32>; 3], matrix: Option<[[f32; 3]; 3]> },
     /// A profile made of tables; to the encoded target first.
-    Tables { transform: Arc<dyn TransformExecutor<f32> + Send + Sync>, source: Vec<f32>, encoded: Vec<f32> },
+    Tables {
+        transform: Arc<dyn TransformExecutor<f32> + Send + Sync>,
+        source: Vec<f32>,
+        encoded: Vec<f32>,
+    },
     /// CMYK without a profile.
     Inks,
 }
@@ -108,7 +112,8 @@ impl Linear {
         let way = match space {
             _ if layout == Layout::Cmyk && !space.is_inks() => Way::Inks,
             Space::Srgb if !deep && gamut == Gamut::Srgb => Way::Plain,
-            Space::Srgb => Self::shaped(&ColorProfile::new_srgb(), 1.0, gamut, layout, deep).unwrap_or(Way::Plain),
+            Space::Srgb => Self::shaped(&ColorProfile::new_srgb(), 1.0, gamut, layout, deep)
+                .unwrap_or(Way::Plain),
             Space::Described(profile, brighter) => {
                 let way = Self::shaped(profile, *brighter, gamut, layout, deep);
                 way.or_else(|| Self::tables(profile, gamut, layout))
@@ -120,18 +125,29 @@ impl Linear {
     }
 
     /// `None` unless the profile is curves and a matrix, or one curve for gray.
-    fn shaped(profile: &ColorProfile, brighter: f32, gamut: Gamut, layout: Layout, deep: bool) -> Option<Way> {
+    fn shaped(
+        profile: &ColorProfile,
+        brighter: f32,
+        gamut: Gamut,
+        layout: Layout,
+        deep: bool,
+    ) -> Option<Way> {
         let table = |curve: &ToneReprCurve| -> Option<Vec<f32>> {
             let evaluator = curve.make_linear_evaluator().ok()?;
             let max = if deep { 65_535u32 } else { 255 };
-            Some((0..=max).map(|value| evaluator.evaluate_value(value as f32 / max as f32) * brighter).collect())
+            Some(
+                (0..=max)
+                    .map(|value| evaluator.evaluate_value(value as f32 / max as f32) * brighter)
+                    .collect(),
+            )
         };
         if let Some(gray) = &profile.gray_trc {
             let curve = table(gray)?;
             return (layout.channels() <= 2)
                 .then(|| Way::Shaped { curves: [curve, Vec::new(), Vec::new()], matrix: None });
         }
-        let tables_rule = profile.lut_a_to_b_perceptual.is_some() || profile.lut_a_to_b_colorimetric.is_some();
+        let tables_rule =
+            profile.lut_a_to_b_perceptual.is_some() || profile.lut_a_to_b_colorimetric.is_some();
         if !profile.is_matrix_shaper() || tables_rule {
             return None;
         }
@@ -140,7 +156,8 @@ impl Linear {
             table(profile.green_trc.as_ref()?)?,
             table(profile.blue_trc.as_ref()?)?,
         ];
-        let matrix = profile.transform_matrix(&target(gamut)).v.map(|row| row.map(|value| value as f32));
+        let matrix =
+            profile.transform_matrix(&target(gamut)).v.map(|row| row.map(|value| value as f32));
         Some(Way::Shaped { curves, matrix: Some(matrix) })
     }
 
@@ -151,7 +168,9 @@ impl Linear {
             Layout::Gray | Layout::GrayAlpha => moxcms::Layout::Gray,
         };
         let options = TransformOptions { prefer_fixed_point: false, ..TransformOptions::default() };
-        let transform = profile.create_transform_f32(from, &target(gamut), moxcms::Layout::Rgb, options).ok()?;
+        let transform = profile
+            .create_transform_f32(from, &target(gamut), moxcms::Layout::Rgb, options)
+            .ok()?;
         Some(Way::Tables { transform, source: Vec::new(), encoded: Vec::new() })
     }
 
@@ -167,19 +186,25 @@ impl Linear {
             (Way::Plain, Layout::Rgba, Samples::Eight(row)) => plain::<4>(row, out),
             (Way::Plain, layout, samples) => {
                 let channels = layout.channels();
-                for (pixel, out) in out.chunks_exact_mut(4).enumerate().take(samples.len() / channels) {
+                for (pixel, out) in
+                    out.chunks_exact_mut(4).enumerate().take(samples.len() / channels)
+                {
                     let value = LINEAR[0][samples.value(pixel * channels).min(255)][0];
                     out.copy_from_slice(&[value, value, value, 1.0]);
                 }
             }
-            (Way::Shaped { curves, matrix }, layout, samples) => shaped(curves, matrix.as_ref(), layout, samples, out),
+            (Way::Shaped { curves, matrix }, layout, samples) => {
+                shaped(curves, matrix.as_ref(), layout, samples, out)
+            }
             (Way::Tables { transform, source, encoded }, layout, samples) => {
                 through_tables(transform.as_ref(), source, encoded, layout, samples, out);
             }
             (Way::Inks, _, samples) => {
                 for (pixel, out) in out.chunks_exact_mut(4).enumerate().take(samples.len() / 4) {
-                    let left = |channel: usize| samples.value(pixel * 4 + channel) as f32 / samples.max();
-                    let light = |channel: usize| to_linear(f64::from(left(channel) * left(3))) as f32;
+                    let left =
+                        |channel: usize| samples.value(pixel * 4 + channel) as f32 / samples.max();
+                    let light =
+                        |channel: usize| to_linear(f64::from(left(channel) * left(3))) as f32;
                     out.copy_from_slice(&[light(0), light(1), light(2), 1.0]);
                 }
             }
@@ -194,7 +219,8 @@ impl Linear {
 fn plain<const CHANNELS: usize>(row: &[u8], out: &mut [f32]) {
     let [reds, greens, blues] = &**LINEAR;
     for (pixel, out) in row.as_chunks::<CHANNELS>().0.iter().zip(out.as_chunks_mut::<4>().0) {
-        let (red, green, blue) = (&reds[pixel[0] as usize], &greens[pixel[1] as usize], &blues[pixel[2] as usize]);
+        let (red, green, blue) =
+            (&reds[pixel[0] as usize], &greens[pixel[1] as usize], &blues[pixel[2] as usize]);
         *out = std::array::from_fn(|lane| red[lane] + green[lane] + blue[lane]);
     }
 }

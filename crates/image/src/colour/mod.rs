@@ -1,4 +1,5 @@
-//! Into linear light and back: the sRGB transfer function (IEC 61966-2-1), profiles, and what headers say.
+//! Into linear light and back: the sRGB transfer function (IEC 61966-2-1), profiles, and what
+//! headers say.
 
 mod linear;
 mod planes;
@@ -10,8 +11,9 @@ pub(crate) use linear::{Buffer, Layout, Linear, Samples};
 pub(crate) use planes::{Range, neighbours};
 pub(crate) use space::{Space, target};
 
-/// Linear light of each 8-bit sRGB value, 0 to 1, once for each channel and in that channel's lane, so that a pixel is the
-/// sum of three entries; red's brings the opaque alpha. 12 KiB: it stays in the innermost cache.
+/// Linear light of each 8-bit sRGB value, 0 to 1, once for each channel and in that channel's lane,
+/// so that a pixel is the sum of three entries; red's brings the opaque alpha. 12 KiB: it stays in
+/// the innermost cache.
 pub(crate) static LINEAR: LazyLock<Box<[[[f32; 4]; 256]; 3]>> = LazyLock::new(|| {
     let lane = |channel: usize, value: usize| {
         let mut entry = [0.0; 4];
@@ -25,11 +27,13 @@ pub(crate) static LINEAR: LazyLock<Box<[[[f32; 4]; 256]; 3]>> = LazyLock::new(||
 /// Below this linear value, 2^-13, the nearest 8-bit sRGB value is 0.
 const DARKEST: f32 = 1.0 / 8192.0;
 
-/// Bits of a float dropped to index [`ENCODED`]: ten of its mantissa stay, within 0.06 of a step everywhere.
+/// Bits of a float dropped to index [`ENCODED`]: ten of its mantissa stay, within 0.06 of a step
+/// everywhere.
 const DROPPED: u32 = 13;
 
-/// The 8-bit sRGB value nearest to each float from [`DARKEST`] to 1 in steps of a thousandth of itself, by its leading
-/// bits; filled up to a power of two, so that an index can be masked instead of checked. 16 KiB.
+/// The 8-bit sRGB value nearest to each float from [`DARKEST`] to 1 in steps of a thousandth of
+/// itself, by its leading bits; filled up to a power of two, so that an index can be masked instead
+/// of checked. 16 KiB.
 static ENCODED: LazyLock<Box<Encoded>> = LazyLock::new(|| {
     let first = DARKEST.to_bits() >> DROPPED;
     let last = 1f32.to_bits() >> DROPPED;
@@ -57,7 +61,8 @@ fn at(table: &Encoded, place: u32) -> u8 {
     table[place as usize & (table.len() - 1)]
 }
 
-/// Where [`ENCODED`] has a linear value. The comparisons are those that vectors have; what is no number counts as dark.
+/// Where [`ENCODED`] has a linear value. The comparisons are those that vectors have; what is no
+/// number counts as dark.
 fn place(linear: f32) -> u32 {
     let linear = if linear > DARKEST { linear } else { DARKEST };
     let linear = if linear < 1.0 { linear } else { 1.0 };
@@ -71,7 +76,8 @@ static MEANS: LazyLock<([u16; 256], Box<[u8; 1 << 14]>)> = LazyLock::new(|| {
     (std::array::from_fn(up), Box::new(std::array::from_fn(down)))
 });
 
-/// The means of squares of four pixels, in linear light: two rows of opaque sRGB bytes to one of half the width.
+/// The means of squares of four pixels, in linear light: two rows of opaque sRGB bytes to one of
+/// half the width.
 pub(crate) fn halve(above: &[u8], below: &[u8], out: &mut [u8]) {
     let (up, down) = &*MEANS;
     let linear = |value: u8| u32::from(up[value as usize]);
@@ -164,10 +170,12 @@ mod tests {
         let space = Space::of_icc(Some(&profile));
         assert!(space.is_wide() && !Space::Srgb.is_wide());
         let mut linear = [0.0; 4];
-        Linear::new(&space, Gamut::Srgb, Layout::Rgb, false).row(Samples::Eight(&[200, 120, 60]), &mut linear);
+        Linear::new(&space, Gamut::Srgb, Layout::Rgb, false)
+            .row(Samples::Eight(&[200, 120, 60]), &mut linear);
         let mut srgb = [0; 3];
         pack_rgb(&linear, &mut srgb);
-        // Display P3 (200, 120, 60) by the matrices of CSS Color 4, section 17: sRGB (213.0, 115.0, 42.4).
+        // Display P3 (200, 120, 60) by the matrices of CSS Color 4, section 17: sRGB (213.0, 115.0,
+        // 42.4).
         for (got, expected) in srgb.into_iter().zip([213.0, 115.0, 42.4]) {
             assert!((f64::from(got) - expected).abs() <= 1.0, "{srgb:?}");
         }

@@ -13,10 +13,12 @@ pub(crate) struct Range {
 impl Range {
     pub(crate) const FULL: Self = Self { black: 0.0, luma: 1.0, chroma: 1.0 };
     /// Luma from 16 to 235, chroma within 112 of 128.
-    pub(crate) const LIMITED: Self = Self { black: 16.0, luma: 219.0 / 255.0, chroma: 224.0 / 255.0 };
+    pub(crate) const LIMITED: Self =
+        Self { black: 16.0, luma: 219.0 / 255.0, chroma: 224.0 / 255.0 };
 }
 
-/// The two of `count` samples at half the size that lie around a place, the nearer first: it is shown three to one.
+/// The two of `count` samples at half the size that lie around a place, the nearer first: it is
+/// shown three to one.
 #[inline(always)]
 pub(crate) fn neighbours(at: usize, count: usize) -> (usize, usize) {
     let near = at / 2;

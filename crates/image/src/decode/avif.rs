@@ -16,7 +16,8 @@ use crate::{
     colour::{Buffer, Layout, Range, Space},
 };
 
-/// Decodes an AVIF whole, its first frame if it moves: to 8 bits a channel, or 16 where it has more than 8.
+/// Decodes an AVIF whole, its first frame if it moves: to 8 bits a channel, or 16 where it has more
+/// than 8.
 pub(super) fn open(bytes: &[u8], gamut: Gamut, limits: Limits) -> Result<Whole, ImageError> {
     let mut avif = Avif::parse(bytes)?;
     let size = avif.size();
@@ -42,12 +43,18 @@ pub(super) fn frames(bytes: &[u8], limits: Limits) -> Result<Frames<'_>, ImageEr
         avif.space(),
         Box::new(move || {
             left = left.checked_sub(1)?;
-            Some(avif.next_samples(deep).map(|samples| Frame { size, layout, samples, shown_ms: avif.shown_ms() }))
+            Some(avif.next_samples(deep).map(|samples| Frame {
+                size,
+                layout,
+                samples,
+                shown_ms: avif.shown_ms(),
+            }))
         }),
     ))
 }
 
-/// A parsed AVIF: its header is known, no pixel is decoded yet. Owns the library's decoder and frees it on drop.
+/// A parsed AVIF: its header is known, no pixel is decoded yet. Owns the library's decoder and
+/// frees it on drop.
 pub(crate) struct Avif<'a> {
     decoder: *mut sys::avifDecoder,
     /// The decoder reads from these bytes for as long as it lives.
@@ -56,8 +63,8 @@ pub(crate) struct Avif<'a> {
 
 impl<'a> Avif<'a> {
     pub(crate) fn parse(bytes: &'a [u8]) -> Result<Self, ImageError> {
-        // SAFETY: the decoder is checked for null before use and owned by the returned value alone; the memory it is
-        // given outlives it by the lifetime on the type.
+        // SAFETY: the decoder is checked for null before use and owned by the returned value alone;
+        // the memory it is given outlives it by the lifetime on the type.
         unsafe {
             let decoder = sys::avifDecoderCreate();
             if decoder.is_null() {
@@ -108,7 +115,8 @@ impl<'a> Avif<'a> {
     /// How often the frames are shown; 0 is for ever.
     fn loop_count(&self) -> u32 {
         // SAFETY: as above. Negative counts say "for ever" or "not said".
-        u32::try_from(unsafe { (*self.decoder).repetitionCount }).map_or(0, |more| more.saturating_add(1))
+        u32::try_from(unsafe { (*self.decoder).repetitionCount })
+            .map_or(0, |more| more.saturating_add(1))
     }
 
     /// How long the frame decoded last is shown.
@@ -128,13 +136,16 @@ impl<'a> Avif<'a> {
             Some(icc) => Space::of_icc(Some(&icc)),
             None => {
                 let image = self.image();
-                Space::of_code_points(image.colorPrimaries as u8, image.transferCharacteristics as u8)
+                Space::of_code_points(
+                    image.colorPrimaries as u8,
+                    image.transferCharacteristics as u8,
+                )
             }
         }
     }
 
-    /// Quarter turns anticlockwise, and the mirroring axis: 0 swaps top and bottom, 1 left and right
-    /// (ISO/IEC 23008-12, 6.5.10 and 6.5.12).
+    /// Quarter turns anticlockwise, and the mirroring axis: 0 swaps top and bottom, 1 left and
+    /// right (ISO/IEC 23008-12, 6.5.10 and 6.5.12).
     pub(crate) fn turned(&self) -> (u8, Option<u8>) {
         let image = self.image();
         let has = |flag| image.transformFlags & flag != 0;
@@ -147,12 +158,14 @@ impl<'a> Avif<'a> {
         if icc.size == 0 || icc.data.is_null() {
             return None;
         }
-        // SAFETY: the library owns `size` bytes at `data` for as long as the decoder lives; they are copied here.
+        // SAFETY: the library owns `size` bytes at `data` for as long as the decoder lives; they
+        // are copied here.
         Some(unsafe { std::slice::from_raw_parts(icc.data, icc.size) }.to_vec())
     }
 
     fn image(&self) -> &sys::avifImage {
-        // SAFETY: after a successful parse the decoder's image is set, and lives as long as the decoder.
+        // SAFETY: after a successful parse the decoder's image is set, and lives as long as the
+        // decoder.
         unsafe { &*(*self.decoder).image }
     }
 
@@ -161,11 +174,15 @@ impl<'a> Avif<'a> {
         let expected = self.size();
         // SAFETY: the decoder was parsed.
         check(unsafe { sys::avifDecoderNextImage(self.decoder) })?;
-        if self.size() == expected { Ok(()) } else { Err(damaged("a frame differs in size from the header")) }
+        if self.size() == expected {
+            Ok(())
+        } else {
+            Err(damaged("a frame differs in size from the header"))
+        }
     }
 
-    /// The decoded frame's planes, where they are opaque, of 8 bits and of a usual kind: the library converts them well,
-    /// but slowly.
+    /// The decoded frame's planes, where they are opaque, of 8 bits and of a usual kind: the
+    /// library converts them well, but slowly.
     fn planes(&self) -> Option<Planes<'_>> {
         let image = self.image();
         let halved = match image.yuvFormat {
@@ -174,7 +191,8 @@ impl<'a> Avif<'a> {
             sys::AVIF_PIXEL_FORMAT_YUV420 => (true, true),
             _ => return None,
         };
-        // Shares of red and blue in luma (ITU-T H.273, table 4); unsaid is BT.601, as browsers take it.
+        // Shares of red and blue in luma (ITU-T H.273, table 4); unsaid is BT.601, as browsers take
+        // it.
         let shares = match u32::from(image.matrixCoefficients) {
             1 => (0.2126, 0.0722),
             2 | 5 | 6 => (0.299, 0.114),
@@ -184,31 +202,46 @@ impl<'a> Avif<'a> {
         if image.depth != 8 || self.alpha() || image.yuvPlanes.iter().any(|plane| plane.is_null()) {
             return None;
         }
-        let height = |index: usize| if index > 0 && halved.1 { image.height.div_ceil(2) } else { image.height };
+        let height = |index: usize| {
+            if index > 0 && halved.1 { image.height.div_ceil(2) } else { image.height }
+        };
         let plane = |index: usize| {
             let stride = image.yuvRowBytes[index] as usize;
-            // SAFETY: after a frame is decoded the library owns a plane of as many rows of `yuvRowBytes` bytes as its
-            // layout says, at least as long as the row is wide, until the next frame is; this borrows the decoder.
-            let bytes = unsafe { std::slice::from_raw_parts(image.yuvPlanes[index], stride * height(index) as usize) };
+            // SAFETY: after a frame is decoded the library owns a plane of as many rows of
+            // `yuvRowBytes` bytes as its layout says, at least as long as the row is wide, until
+            // the next frame is; this borrows the decoder.
+            let bytes = unsafe {
+                std::slice::from_raw_parts(image.yuvPlanes[index], stride * height(index) as usize)
+            };
             Plane { bytes, stride }
         };
-        let range = if image.yuvRange == sys::AVIF_RANGE_FULL { Range::FULL } else { Range::LIMITED };
-        Some(Planes { size: self.size(), planes: [plane(0), plane(1), plane(2)], halved, range, shares })
+        let range =
+            if image.yuvRange == sys::AVIF_RANGE_FULL { Range::FULL } else { Range::LIMITED };
+        Some(Planes {
+            size: self.size(),
+            planes: [plane(0), plane(1), plane(2)],
+            halved,
+            range,
+            shares,
+        })
     }
 
-    /// The decoded frame: three samples a pixel, four with alpha, each of `depth` bits, the width of `T`.
+    /// The decoded frame: three samples a pixel, four with alpha, each of `depth` bits, the width
+    /// of `T`.
     fn pixels<T: Sample>(&mut self, depth: u32) -> Result<Vec<T>, ImageError> {
         let channels = if self.alpha() { 4 } else { 3 };
-        // SAFETY: a frame was decoded; the buffer holds `channels * width * height` samples of the depth asked for, of
-        // that very image.
+        // SAFETY: a frame was decoded; the buffer holds `channels * width * height` samples of the
+        // depth asked for, of that very image.
         unsafe {
             let image = (*self.decoder).image;
             let mut rgb = sys::avifRGBImage::default();
             sys::avifRGBImageSetDefaults(&mut rgb, image);
             rgb.depth = depth;
-            rgb.format = if channels == 4 { sys::AVIF_RGB_FORMAT_RGBA } else { sys::AVIF_RGB_FORMAT_RGB };
+            rgb.format =
+                if channels == 4 { sys::AVIF_RGB_FORMAT_RGBA } else { sys::AVIF_RGB_FORMAT_RGB };
             rgb.rowBytes = rgb.width * channels * size_of::<T>() as u32;
-            let mut pixels = vec![T::default(); (rgb.width * channels) as usize * rgb.height as usize];
+            let mut pixels =
+                vec![T::default(); (rgb.width * channels) as usize * rgb.height as usize];
             rgb.pixels = pixels.as_mut_ptr().cast();
             check(sys::avifImageYUVToRGB(image, &mut rgb))?;
             Ok(pixels)

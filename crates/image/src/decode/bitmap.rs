@@ -34,7 +34,12 @@ pub(crate) fn probe(bytes: &[u8], format: Format) -> Result<Facts, ImageError> {
     })
 }
 
-pub(super) fn open(bytes: &[u8], format: Format, gamut: Gamut, limits: Limits) -> Result<Whole, ImageError> {
+pub(super) fn open(
+    bytes: &[u8],
+    format: Format,
+    gamut: Gamut,
+    limits: Limits,
+) -> Result<Whole, ImageError> {
     let damaged = |error: image::ImageError| ImageError::damaged(format, error);
     let mut decoder = decoder(bytes, format)?;
     let (width, height) = decoder.dimensions();
@@ -47,9 +52,13 @@ pub(super) fn open(bytes: &[u8], format: Format, gamut: Gamut, limits: Limits) -
         DynamicImage::ImageRgb8(pixels) => (Layout::Rgb, Buffer::Eight(pixels.into_raw())),
         DynamicImage::ImageRgba8(pixels) => (Layout::Rgba, Buffer::Eight(pixels.into_raw())),
         DynamicImage::ImageLuma16(pixels) => (Layout::Gray, Buffer::Sixteen(pixels.into_raw())),
-        DynamicImage::ImageLumaA16(pixels) => (Layout::GrayAlpha, Buffer::Sixteen(pixels.into_raw())),
+        DynamicImage::ImageLumaA16(pixels) => {
+            (Layout::GrayAlpha, Buffer::Sixteen(pixels.into_raw()))
+        }
         DynamicImage::ImageRgb16(pixels) => (Layout::Rgb, Buffer::Sixteen(pixels.into_raw())),
-        other if other.color().has_alpha() => (Layout::Rgba, Buffer::Sixteen(other.into_rgba16().into_raw())),
+        other if other.color().has_alpha() => {
+            (Layout::Rgba, Buffer::Sixteen(other.into_rgba16().into_raw()))
+        }
         other => (Layout::Rgb, Buffer::Sixteen(other.into_rgb16().into_raw())),
     };
     Ok(Whole::new(size, layout, samples, &space, gamut))

@@ -1,10 +1,10 @@
-//! Animated pictures as whole frames: whatever a format stores, each frame comes composited on the full canvas.
+//! Animated pictures as whole frames: whatever a format stores, each frame comes composited on the
+//! full canvas.
 
-use kivet_recipe::{Facts, Format, Size};
+use kivet_recipe::Size;
 
-use super::{avif, gif, png, webp};
 use crate::{
-    ImageError, Limits,
+    ImageError,
     colour::{Buffer, Layout, Space},
 };
 
@@ -43,6 +43,11 @@ impl<'a> Frames<'a> {
     pub(super) fn new(loop_count: u32, space: Space, next: NextFrame<'a>) -> Self {
         Self { loop_count, space, next, seen: 0, limit: u32::MAX, over: false }
     }
+
+    /// The same, more than `limit` being an error.
+    pub(super) fn at_most(self, limit: u32) -> Self {
+        Self { limit, ..self }
+    }
 }
 
 impl Iterator for Frames<'_> {
@@ -64,20 +69,6 @@ impl Iterator for Frames<'_> {
         }
         frame
     }
-}
-
-/// The frames of an original; one if it stands still in a format that can move.
-pub(crate) fn frames<'a>(bytes: &'a [u8], facts: &Facts, limits: Limits) -> Result<Frames<'a>, ImageError> {
-    // One canvas to draw on, one kept for disposal, and one handed out.
-    limits.check_whole(facts.size, 12)?;
-    let frames = match facts.format {
-        Format::Gif => gif::frames(bytes)?,
-        Format::Webp => webp::frames(bytes)?,
-        Format::Png => png::frames(bytes, limits)?,
-        Format::Avif => avif::frames(bytes, limits)?,
-        other => return Err(ImageError::damaged(other, "it does not move")),
-    };
-    Ok(Frames { limit: limits.frames, ..frames })
 }
 
 /// A sample of 8 or 16 bits.
@@ -148,8 +139,15 @@ impl<S: Sample> Canvas<S> {
         Self { size, pixels: vec![S::default(); size.pixels() as usize * 4], pending: None }
     }
 
-    /// Does what the frame before wanted, lays a rectangle over what is there (or in its place), and gives what is seen.
-    pub(super) fn show(&mut self, place: Place, rgba: &[S], over: bool, disposal: Disposal) -> Buffer {
+    /// Does what the frame before wanted, lays a rectangle over what is there (or in its place),
+    /// and gives what is seen.
+    pub(super) fn show(
+        &mut self,
+        place: Place,
+        rgba: &[S],
+        over: bool,
+        disposal: Disposal,
+    ) -> Buffer {
         match self.pending.take() {
             Some(Undo::Restore(before)) => self.pixels = before,
             Some(Undo::Clear(place)) => self.clear(place),
@@ -165,7 +163,9 @@ impl<S: Sample> Canvas<S> {
     }
 
     fn lay(&mut self, place: Place, rgba: &[S], over: bool) {
-        for (row, source) in rgba.chunks_exact(place.width as usize * 4).take(place.height as usize).enumerate() {
+        for (row, source) in
+            rgba.chunks_exact(place.width as usize * 4).take(place.height as usize).enumerate()
+        {
             let Some(line) = self.row_mut(place, row as u32) else { continue };
             for (below, above) in line.chunks_exact_mut(4).zip(source.chunks_exact(4)) {
                 match above[3] {

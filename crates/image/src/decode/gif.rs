@@ -32,13 +32,17 @@ pub(super) fn frames(bytes: &[u8]) -> Result<Frames<'_>, ImageError> {
                 Ok(frame) => {
                     let frame = frame?;
                     let (left, top) = (frame.left.into(), frame.top.into());
-                    let place = Place { left, top, width: frame.width.into(), height: frame.height.into() };
+                    let place =
+                        Place { left, top, width: frame.width.into(), height: frame.height.into() };
                     (place, frame.dispose, u32::from(frame.delay) * UNIT_MS)
                 }
                 Err(error) => return Some(Err(damaged(error))),
             };
-            // The canvas bounds what is laid; a frame's own rectangle must not exhaust memory first.
-            if u64::from(place.width) * u64::from(place.height) > size.pixels().saturating_mul(4).max(1 << 20) {
+            // The canvas bounds what is laid; a frame's own rectangle must not exhaust memory
+            // first.
+            if u64::from(place.width) * u64::from(place.height)
+                > size.pixels().saturating_mul(4).max(1 << 20)
+            {
                 return Some(Err(damaged("a frame is far larger than the picture")));
             }
             let mut pixels = vec![0; decoder.buffer_size()];

@@ -15,8 +15,8 @@ use crate::{
     probe::jpeg::{icc_profile, is_progressive},
 };
 
-/// Rows are decoded so many bytes at a time, because the decoder and the resampler compete for the same caches: taking
-/// turns by single rows made both a fifth slower.
+/// Rows are decoded so many bytes at a time, because the decoder and the resampler compete for the
+/// same caches: taking turns by single rows made both a fifth slower.
 const BATCH_BYTES: usize = 8 << 20;
 
 /// The end marker, which a file cut short lacks: the decoder then fills up what is missing.
@@ -36,12 +36,18 @@ pub(super) struct Jpeg<'a> {
 }
 
 impl<'a> Jpeg<'a> {
-    pub(super) fn open(bytes: &'a [u8], eighths: u8, gamut: Gamut, limits: Limits) -> Result<Self, ImageError> {
+    pub(super) fn open(
+        bytes: &'a [u8],
+        eighths: u8,
+        gamut: Gamut,
+        limits: Limits,
+    ) -> Result<Self, ImageError> {
         let (reader, layout) = guarded(|| {
             let mut decoder = Decompress::new_reader(bytes.chain(END_OF_IMAGE)).map_err(damaged)?;
             let size = Size::new(decoder.width() as u32, decoder.height() as u32);
             if is_progressive(bytes) {
-                // Coefficients of all components wait in memory until the last scan, two bytes each.
+                // Coefficients of all components wait in memory until the last scan, two bytes
+                // each.
                 limits.check_whole(size, decoder.components().len() as u64 * 2)?;
             }
             decoder.scale(eighths);

@@ -4,8 +4,8 @@
 use std::{ffi::c_int, mem::MaybeUninit};
 
 use jxl_sys::{
-    self as sys, JxlColorProfileTarget::JXL_COLOR_PROFILE_TARGET_DATA, JxlDataType, JxlDecoderStatus as Status,
-    JxlEndianness::JXL_NATIVE_ENDIAN,
+    self as sys, JxlColorProfileTarget::JXL_COLOR_PROFILE_TARGET_DATA, JxlDataType,
+    JxlDecoderStatus as Status, JxlEndianness::JXL_NATIVE_ENDIAN,
 };
 use kivet_recipe::{Facts, Format, Gamut, Kind, Size};
 
@@ -33,7 +33,8 @@ pub(crate) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
     })
 }
 
-/// Decodes a JPEG XL whole, its first frame if it moves: to 8 bits a channel, or 16 where it has more than 8.
+/// Decodes a JPEG XL whole, its first frame if it moves: to 8 bits a channel, or 16 where it has
+/// more than 8.
 pub(super) fn open(bytes: &[u8], gamut: Gamut, limits: Limits) -> Result<Whole, ImageError> {
     let mut decoder = Decoder::new(bytes)?;
     let info = decoder.info()?;
@@ -65,8 +66,8 @@ struct Decoder<'a> {
 
 impl<'a> Decoder<'a> {
     fn new(bytes: &'a [u8]) -> Result<Self, ImageError> {
-        // SAFETY: the decoder is checked for null and owned by the returned value alone; the bytes it is given outlive
-        // it by the lifetime on the type.
+        // SAFETY: the decoder is checked for null and owned by the returned value alone; the bytes
+        // it is given outlive it by the lifetime on the type.
         unsafe {
             let decoder = sys::JxlDecoderCreate(std::ptr::null());
             if decoder.is_null() {
@@ -87,7 +88,11 @@ impl<'a> Decoder<'a> {
     fn until(&mut self, wanted: Status) -> Result<(), ImageError> {
         // SAFETY: the decoder is valid and its input set.
         let status = unsafe { sys::JxlDecoderProcessInput(self.decoder) };
-        if status == wanted { Ok(()) } else { Err(damaged(format!("the decoder stopped with {status:?}"))) }
+        if status == wanted {
+            Ok(())
+        } else {
+            Err(damaged(format!("the decoder stopped with {status:?}")))
+        }
     }
 
     fn info(&mut self) -> Result<sys::JxlBasicInfo, ImageError> {
@@ -107,29 +112,52 @@ impl<'a> Decoder<'a> {
         // SAFETY: the buffer is as long as the library says the profile is.
         unsafe {
             let target = JXL_COLOR_PROFILE_TARGET_DATA;
-            if sys::JxlDecoderGetICCProfileSize(self.decoder, target, &mut length) != Status::JXL_DEC_SUCCESS {
+            if sys::JxlDecoderGetICCProfileSize(self.decoder, target, &mut length)
+                != Status::JXL_DEC_SUCCESS
+            {
                 return Ok(None);
             }
             let mut icc = vec![0; length];
-            done(sys::JxlDecoderGetColorAsICCProfile(self.decoder, target, icc.as_mut_ptr(), length))?;
+            done(sys::JxlDecoderGetColorAsICCProfile(
+                self.decoder,
+                target,
+                icc.as_mut_ptr(),
+                length,
+            ))?;
             Ok(Some(icc))
         }
     }
 
     /// Decodes into `buffer`, which holds the whole picture in `layout`, one `T` a sample.
-    fn pixels<T>(&mut self, data_type: JxlDataType, layout: Layout, mut buffer: Vec<T>) -> Result<Vec<T>, ImageError> {
+    fn pixels<T>(
+        &mut self,
+        data_type: JxlDataType,
+        layout: Layout,
+        mut buffer: Vec<T>,
+    ) -> Result<Vec<T>, ImageError> {
         self.until(Status::JXL_DEC_NEED_IMAGE_OUT_BUFFER)?;
         let num_channels = layout.channels() as u32;
-        let format = sys::JxlPixelFormat { num_channels, data_type, endianness: JXL_NATIVE_ENDIAN, align: 0 };
+        let format = sys::JxlPixelFormat {
+            num_channels,
+            data_type,
+            endianness: JXL_NATIVE_ENDIAN,
+            align: 0,
+        };
         let length = size_of_val(buffer.as_slice());
         let mut needed = 0;
-        // SAFETY: the buffer is compared with what the library will write, and outlives the call that writes it.
+        // SAFETY: the buffer is compared with what the library will write, and outlives the call
+        // that writes it.
         unsafe {
             done(sys::JxlDecoderImageOutBufferSize(self.decoder, &format, &mut needed))?;
             if needed != length {
                 return Err(damaged("its size differs from its header's"));
             }
-            done(sys::JxlDecoderSetImageOutBuffer(self.decoder, &format, buffer.as_mut_ptr().cast(), length))?;
+            done(sys::JxlDecoderSetImageOutBuffer(
+                self.decoder,
+                &format,
+                buffer.as_mut_ptr().cast(),
+                length,
+            ))?;
         }
         self.until(Status::JXL_DEC_FULL_IMAGE)?;
         Ok(buffer)
@@ -144,7 +172,11 @@ impl Drop for Decoder<'_> {
 }
 
 fn done(status: Status) -> Result<(), ImageError> {
-    if status == Status::JXL_DEC_SUCCESS { Ok(()) } else { Err(damaged(format!("the decoder refused: {status:?}"))) }
+    if status == Status::JXL_DEC_SUCCESS {
+        Ok(())
+    } else {
+        Err(damaged(format!("the decoder refused: {status:?}")))
+    }
 }
 
 fn damaged(problem: impl ToString) -> ImageError {

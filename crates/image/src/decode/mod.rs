@@ -1,5 +1,6 @@
 //! From a file's bytes to rows of linear light, one file per format.
 
+mod animated;
 mod avif;
 mod bitmap;
 mod frames;
@@ -18,9 +19,10 @@ use crate::{
     colour::{Buffer, Layout, Linear, Samples, Space},
 };
 
+pub(crate) use animated::frames;
 pub(crate) use avif::Avif;
 pub(crate) use bitmap::probe as probe_bitmap;
-pub(crate) use frames::{Frame, frames};
+pub(crate) use frames::Frame;
 #[cfg(feature = "jxl")]
 pub(crate) use jxl::probe as probe_jxl;
 pub(crate) use png::space as png_space;
@@ -31,7 +33,8 @@ pub trait RowSource {
     /// The size that will be delivered; smaller than the file's where the codec reduced it.
     fn size(&self) -> Size;
 
-    /// Fills `row`, four values a pixel, with the next row: linear light, premultiplied RGBA, 0 to 1.
+    /// Fills `row`, four values a pixel, with the next row: linear light, premultiplied RGBA, 0 to
+    /// 1.
     ///
     /// # Errors
     /// If the data is damaged here. Must not be called more often than there are rows.
@@ -58,7 +61,11 @@ impl Reading {
 ///
 /// # Errors
 /// If the bytes are damaged, or would take more memory than the limits allow.
-pub fn open<'a>(bytes: &'a [u8], facts: &Facts, reading: Reading) -> Result<Box<dyn RowSource + 'a>, ImageError> {
+pub fn open<'a>(
+    bytes: &'a [u8],
+    facts: &Facts,
+    reading: Reading,
+) -> Result<Box<dyn RowSource + 'a>, ImageError> {
     let Reading { eighths, gamut, limits } = reading;
     Ok(match facts.format {
         Format::Jpeg => Box::new(jpeg::Jpeg::open(bytes, eighths, gamut, limits)?),
@@ -76,17 +83,24 @@ pub fn open<'a>(bytes: &'a [u8], facts: &Facts, reading: Reading) -> Result<Box<
     })
 }
 
-fn first_frame(bytes: &[u8], facts: &Facts, gamut: Gamut, limits: Limits) -> Result<Box<dyn RowSource>, ImageError> {
+fn first_frame(
+    bytes: &[u8],
+    facts: &Facts,
+    gamut: Gamut,
+    limits: Limits,
+) -> Result<Box<dyn RowSource>, ImageError> {
     let mut frames = frames(bytes, facts, limits)?;
-    let first = frames.next().ok_or_else(|| ImageError::damaged(facts.format, "it holds no frame"))??;
+    let first =
+        frames.next().ok_or_else(|| ImageError::damaged(facts.format, "it holds no frame"))??;
     Ok(Box::new(of_frame(first, &frames.space, gamut)))
 }
 
-/// At how many eighths of its size a JPEG may be decoded when a region of `crop` pixels is drawn at `drawn`: the
-/// fewest that leave at least half as many pixels again on each side, so that our own filter still decides what
-/// the rendition looks like.
+/// At how many eighths of its size a JPEG may be decoded when a region of `crop` pixels is drawn at
+/// `drawn`: the fewest that leave at least half as many pixels again on each side, so that our own
+/// filter still decides what the rendition looks like.
 pub fn reduction_for(crop: (f64, f64), drawn: Size) -> u8 {
-    // An eighth is nothing but the means of blocks, taken of encoded values: it must be reduced much further.
+    // An eighth is nothing but the means of blocks, taken of encoded values: it must be reduced
+    // much further.
     const FROM_MEANS: f64 = 2.5;
     let scale = (f64::from(drawn.width) / crop.0).max(f64::from(drawn.height) / crop.1);
     let min = if scale * FROM_MEANS <= 0.125 { 1 } else { 2 };
@@ -94,7 +108,11 @@ pub fn reduction_for(crop: (f64, f64), drawn: Size) -> u8 {
 }
 
 /// A JPEG whole, at so many eighths as the codec gives it.
-pub(crate) fn jpeg_whole(bytes: &[u8], reading: Reading, work: &Work) -> Result<Raster, ImageError> {
+pub(crate) fn jpeg_whole(
+    bytes: &[u8],
+    reading: Reading,
+    work: &Work,
+) -> Result<Raster, ImageError> {
     jpeg::Jpeg::open(bytes, reading.eighths, reading.gamut, reading.limits)?.into_raster(work)
 }
 
@@ -146,7 +164,13 @@ pub(crate) struct Whole {
 }
 
 impl Whole {
-    pub(crate) fn new(size: Size, layout: Layout, samples: Buffer, space: &Space, gamut: Gamut) -> Self {
+    pub(crate) fn new(
+        size: Size,
+        layout: Layout,
+        samples: Buffer,
+        space: &Space,
+        gamut: Gamut,
+    ) -> Self {
         let linear = Linear::new(space, gamut, layout, samples.is_deep());
         Self { size, layout, samples, linear, next: 0 }
     }

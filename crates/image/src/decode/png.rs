@@ -15,7 +15,11 @@ use crate::{
 };
 
 /// Opens a PNG. Palettes and fewer than 8 bits are widened to 8; 16 bits stay.
-pub(super) fn open<'a>(bytes: &'a [u8], gamut: Gamut, limits: Limits) -> Result<Box<dyn RowSource + 'a>, ImageError> {
+pub(super) fn open<'a>(
+    bytes: &'a [u8],
+    gamut: Gamut,
+    limits: Limits,
+) -> Result<Box<dyn RowSource + 'a>, ImageError> {
     let mut reader = reader(bytes, Transformations::EXPAND)?;
     let (layout, deep) = layout(&reader);
     let space = space(reader.info());
@@ -31,7 +35,10 @@ pub(super) fn open<'a>(bytes: &'a [u8], gamut: Gamut, limits: Limits) -> Result<
 }
 
 /// A reader past the header; `EXPAND` widens what is narrower than 8 bits.
-fn reader(bytes: &[u8], transformations: Transformations) -> Result<Reader<Cursor<&[u8]>>, ImageError> {
+fn reader(
+    bytes: &[u8],
+    transformations: Transformations,
+) -> Result<Reader<Cursor<&[u8]>>, ImageError> {
     let mut decoder = Decoder::new(Cursor::new(bytes));
     decoder.set_transformations(transformations);
     decoder.read_info().map_err(damaged)
@@ -42,7 +49,11 @@ fn frame(reader: &mut Reader<Cursor<&[u8]>>, deep: bool) -> Result<Buffer, Image
     let length = reader.output_buffer_size().ok_or_else(|| damaged("its size overflows"))?;
     let mut pixels = vec![0; length];
     reader.next_frame(&mut pixels).map_err(damaged)?;
-    Ok(if deep { Buffer::Sixteen(pixels.chunks_exact(2).map(big_endian).collect()) } else { Buffer::Eight(pixels) })
+    Ok(if deep {
+        Buffer::Sixteen(pixels.chunks_exact(2).map(big_endian).collect())
+    } else {
+        Buffer::Eight(pixels)
+    })
 }
 
 fn layout(reader: &Reader<Cursor<&[u8]>>) -> (Layout, bool) {
@@ -56,8 +67,8 @@ fn layout(reader: &Reader<Cursor<&[u8]>>) -> (Layout, bool) {
     (layout, depth == BitDepth::Sixteen)
 }
 
-/// What colours mean: code points before a profile before `sRGB` before gamma and chromaticities (PNG, third edition,
-/// section 4.3).
+/// What colours mean: code points before a profile before `sRGB` before gamma and chromaticities
+/// (PNG, third edition, section 4.3).
 pub(crate) fn space(info: &Info<'_>) -> Space {
     if let Some(points) = info.coding_independent_code_points {
         return Space::of_code_points(points.color_primaries, points.transfer_function);
@@ -69,7 +80,8 @@ pub(crate) fn space(info: &Info<'_>) -> Space {
         return Space::Srgb;
     }
     let points = info.chrm_chunk.map(|points| {
-        [points.white, points.red, points.green, points.blue].map(|(x, y)| (x.into_value(), y.into_value()))
+        [points.white, points.red, points.green, points.blue]
+            .map(|(x, y)| (x.into_value(), y.into_value()))
     });
     Space::of_gamma(info.gama_chunk.map(png::ScaledFloat::into_value), points)
 }
@@ -88,7 +100,11 @@ impl RowSource for Rows<'_> {
     }
 
     fn next_row(&mut self, row: &mut [f32]) -> Result<(), ImageError> {
-        let read = self.reader.next_row().map_err(damaged)?.ok_or_else(|| damaged("it ends before its last row"))?;
+        let read = self
+            .reader
+            .next_row()
+            .map_err(damaged)?
+            .ok_or_else(|| damaged("it ends before its last row"))?;
         match &mut self.deep {
             None => self.linear.row(Samples::Eight(read.data()), row),
             Some(wide) => {
@@ -116,10 +132,14 @@ pub(super) fn frames(bytes: &[u8], limits: Limits) -> Result<Frames<'_>, ImageEr
     match layout(&reader) {
         (layout, true) => {
             limits.check_whole(size, 24)?;
-            let read = move |pixels: &[u8]| widened(pixels.chunks_exact(2).map(big_endian).collect(), layout);
+            let read = move |pixels: &[u8]| {
+                widened(pixels.chunks_exact(2).map(big_endian).collect(), layout)
+            };
             Ok(laid(reader, Canvas::<u16>::new(size), read))
         }
-        (layout, false) => Ok(laid(reader, Canvas::<u8>::new(size), move |pixels| widened(pixels.to_vec(), layout))),
+        (layout, false) => Ok(laid(reader, Canvas::<u8>::new(size), move |pixels| {
+            widened(pixels.to_vec(), layout)
+        })),
     }
 }
 
@@ -152,8 +172,12 @@ fn laid<'a, S: Sample + 'a>(
                 }
                 let rgba = read(&pixels[..shown.buffer_size()]);
                 let control = control.unwrap_or_default();
-                let place =
-                    Place { left: control.x_offset, top: control.y_offset, width: shown.width, height: shown.height };
+                let place = Place {
+                    left: control.x_offset,
+                    top: control.y_offset,
+                    width: shown.width,
+                    height: shown.height,
+                };
                 let disposal = match control.dispose_op {
                     DisposeOp::Background => Disposal::Clear,
                     DisposeOp::Previous => Disposal::Restore,
@@ -174,10 +198,14 @@ fn laid<'a, S: Sample + 'a>(
 fn widened<S: Sample>(samples: Vec<S>, layout: Layout) -> Vec<S> {
     match layout {
         Layout::Gray => samples.iter().flat_map(|value| [*value, *value, *value, S::MAX]).collect(),
-        Layout::GrayAlpha => {
-            samples.chunks_exact(2).flat_map(|pixel| [pixel[0], pixel[0], pixel[0], pixel[1]]).collect()
-        }
-        Layout::Rgb => samples.chunks_exact(3).flat_map(|pixel| [pixel[0], pixel[1], pixel[2], S::MAX]).collect(),
+        Layout::GrayAlpha => samples
+            .chunks_exact(2)
+            .flat_map(|pixel| [pixel[0], pixel[0], pixel[0], pixel[1]])
+            .collect(),
+        Layout::Rgb => samples
+            .chunks_exact(3)
+            .flat_map(|pixel| [pixel[0], pixel[1], pixel[2], S::MAX])
+            .collect(),
         Layout::Rgba | Layout::Cmyk => samples,
     }
 }

@@ -13,7 +13,13 @@ fn whole(bytes: &[u8]) -> Raster {
 }
 
 /// A PNG written with the given layout; `data` is its rows.
-fn png_of(size: Size, colour: ColorType, depth: BitDepth, palette: Option<(&[u8], &[u8])>, data: &[u8]) -> Vec<u8> {
+fn png_of(
+    size: Size,
+    colour: ColorType,
+    depth: BitDepth,
+    palette: Option<(&[u8], &[u8])>,
+    data: &[u8],
+) -> Vec<u8> {
     let mut bytes = Vec::new();
     let mut encoder = png::Encoder::new(&mut bytes, size.width, size.height);
     encoder.set_color(colour);
@@ -33,10 +39,16 @@ fn every_png_layout_gives_its_colours() {
     assert_eq!(whole(&gray).bytes(), [0, 0, 0, 200, 200, 200]);
     let bits = png_of(two, ColorType::Grayscale, BitDepth::One, None, &[0b0100_0000]);
     assert_eq!(whole(&bits).bytes(), [0, 0, 0, 255, 255, 255]);
-    let gray_alpha = png_of(two, ColorType::GrayscaleAlpha, BitDepth::Eight, None, &[90, 255, 90, 128]);
+    let gray_alpha =
+        png_of(two, ColorType::GrayscaleAlpha, BitDepth::Eight, None, &[90, 255, 90, 128]);
     assert_eq!(whole(&gray_alpha).bytes(), [90, 90, 90, 255, 90, 90, 90, 128]);
-    let deep =
-        png_of(two, ColorType::Rgb, BitDepth::Sixteen, None, &[255, 255, 128, 128, 0, 0, 10, 10, 20, 20, 30, 30]);
+    let deep = png_of(
+        two,
+        ColorType::Rgb,
+        BitDepth::Sixteen,
+        None,
+        &[255, 255, 128, 128, 0, 0, 10, 10, 20, 20, 30, 30],
+    );
     assert_eq!(whole(&deep).bytes(), [255, 128, 0, 10, 20, 30]);
     let palette: (&[u8], &[u8]) = (&[200, 30, 30, 30, 30, 200], &[255, 0]);
     let indexed = png_of(two, ColorType::Indexed, BitDepth::Eight, Some(palette), &[0, 1]);
@@ -66,7 +78,7 @@ fn gray_and_ink_jpegs_give_their_colours() {
 fn a_jpeg_cut_short_is_drawn_as_far_as_it_goes_and_flagged() {
     let bytes = (0..200u32 * 200).flat_map(|i| [(i % 200) as u8, (i / 200) as u8, 120]).collect();
     let raster = Raster::new(Size::new(200, 200), false, bytes).expect("pixels");
-    let jpeg = encode(&raster, Format::Jpeg, Encoding::Lossy { setting: 90.0 }).expect("encoded");
+    let jpeg = encode(&raster, Format::Jpeg, Encoding::lossy(90.0)).expect("encoded");
     let mut baseline = Compress::new(ColorSpace::JCS_RGB);
     baseline.set_fastest_defaults();
     baseline.set_size(200, 200);
@@ -78,27 +90,38 @@ fn a_jpeg_cut_short_is_drawn_as_far_as_it_goes_and_flagged() {
         let cut = &whole_file[..whole_file.len() * 2 / 3];
         assert!(probe(cut, Limits::default()).expect("a picture").truncated);
         let drawn = whole(cut);
-        let top = drawn.bytes()[..200 * 60 * 3].iter().zip(raster.bytes()).map(|(a, b)| u32::from(a.abs_diff(*b)));
+        let top = drawn.bytes()[..200 * 60 * 3]
+            .iter()
+            .zip(raster.bytes())
+            .map(|(a, b)| u32::from(a.abs_diff(*b)));
         assert!(top.sum::<u32>() / (200 * 60 * 3) < 16, "the top is there");
     }
 }
 
 #[test]
 fn a_turned_jpeg_with_a_profile_comes_out_upright_in_srgb() {
-    // Left half Display P3 (200, 120, 60), right half white; EXIF orientation 6 turns it a quarter clockwise.
-    let pixels: Vec<u8> =
-        (0..64 * 32).flat_map(|i| if i % 64 < 32 { [200, 120, 60] } else { [255, 255, 255] }).collect();
+    // Left half Display P3 (200, 120, 60), right half white; EXIF orientation 6 turns it a quarter
+    // clockwise.
+    let pixels: Vec<u8> = (0..64 * 32)
+        .flat_map(|i| if i % 64 < 32 { [200, 120, 60] } else { [255, 255, 255] })
+        .collect();
     let mut compress = Compress::new(ColorSpace::JCS_RGB);
     compress.set_size(64, 32);
     compress.set_quality(98.0);
     let mut started = compress.start_compress(Vec::new()).expect("started");
-    started.write_marker(Marker::APP(1), b"Exif\0\0MM\0\x2a\0\0\0\x08\0\x01\x01\x12\0\x03\0\0\0\x01\0\x06\0\0\0\0\0\0");
+    started.write_marker(
+        Marker::APP(1),
+        b"Exif\0\0MM\0\x2a\0\0\0\x08\0\x01\x01\x12\0\x03\0\0\0\x01\0\x06\0\0\0\0\0\0",
+    );
     started.write_icc_profile(&moxcms::ColorProfile::new_display_p3().encode().expect("a profile"));
     started.write_scanlines(&pixels).expect("written");
     let bytes = started.finish().expect("finished");
 
     let facts = probe(&bytes, Limits::default()).expect("a picture");
-    assert_eq!((facts.size, facts.orientation), (Size::new(32, 64), Orientation::from_exif(6).expect("6")));
+    assert_eq!(
+        (facts.size, facts.orientation),
+        (Size::new(32, 64), Orientation::from_exif(6).expect("6"))
+    );
     assert!(facts.profile.expect("a profile").contains("P3"));
     let upright = whole(&bytes);
     let at = |x: usize, y: usize| &upright.bytes()[(y * 32 + x) * 3..][..3];
@@ -116,8 +139,9 @@ fn lossless_formats_return_every_pixel() {
         // Colours under full transparency may be forgotten, so there is none here.
         let byte = |i: u32| if alpha && i % 4 == 3 { noise(i) | 0x80 } else { noise(i) };
         let raster =
-            Raster::new(Size::new(37, 23), alpha, (0..37 * 23 * channels).map(byte).collect()).expect("pixels");
-        for format in [Format::Png, Format::Webp, Format::Jxl] {
+            Raster::new(Size::new(37, 23), alpha, (0..37 * 23 * channels).map(byte).collect())
+                .expect("pixels");
+        for format in crate::written([Format::Png, Format::Webp, Format::Jxl]) {
             let bytes = encode(&raster, format, Encoding::Lossless).expect("encoded");
             let back = whole(&bytes);
             let worst = raster.bytes().iter().zip(back.bytes()).map(|(a, b)| a.abs_diff(*b)).max();

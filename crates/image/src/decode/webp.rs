@@ -1,12 +1,14 @@
-//! WebP through libwebp, still and animated. The only calls across the C boundary are in the fenced functions and type
-//! below.
+//! WebP through libwebp, still and animated. The only calls across the C boundary are in the fenced
+//! functions and type below.
 #![allow(unsafe_code)]
 
 use std::{ffi::c_int, mem::MaybeUninit};
 
 use kivet_recipe::{Format, Gamut, Size};
 use libwebp_sys as sys;
-use sys::{VP8StatusCode, WebPBitstreamFeatures, WebPDecodeRGBAInto, WebPDecodeRGBInto, WebPGetFeatures};
+use sys::{
+    VP8StatusCode, WebPBitstreamFeatures, WebPDecodeRGBAInto, WebPDecodeRGBInto, WebPGetFeatures,
+};
 
 use super::{
     Whole,
@@ -29,9 +31,12 @@ pub(super) fn open(bytes: &[u8], gamut: Gamut, limits: Limits) -> Result<Whole, 
     let stride = size.width as usize * layout.channels();
     let mut pixels = vec![0; stride * size.height as usize];
     let decode = if alpha { WebPDecodeRGBAInto } else { WebPDecodeRGBInto };
-    // SAFETY: the buffer is `stride * height` bytes for exactly the size the header states, `stride` is the length of
-    // one of its rows, and the library writes no further than the length it is given.
-    let written = unsafe { decode(bytes.as_ptr(), bytes.len(), pixels.as_mut_ptr(), pixels.len(), stride as c_int) };
+    // SAFETY: the buffer is `stride * height` bytes for exactly the size the header states,
+    // `stride` is the length of one of its rows, and the library writes no further than the length
+    // it is given.
+    let written = unsafe {
+        decode(bytes.as_ptr(), bytes.len(), pixels.as_mut_ptr(), pixels.len(), stride as c_int)
+    };
     if written.is_null() {
         return Err(damaged("its pixel data cannot be decoded"));
     }
@@ -46,8 +51,8 @@ fn space(bytes: &[u8]) -> Space {
 /// What the header says: size, alpha, animated, lossy or lossless. No pixel is decoded.
 pub(crate) fn features(bytes: &[u8]) -> Result<WebPBitstreamFeatures, ImageError> {
     let mut features = MaybeUninit::<WebPBitstreamFeatures>::zeroed();
-    // SAFETY: the pointer and length are of one slice, the struct is plain integers for which zero is valid, and the
-    // library only reads the former and fills the latter.
+    // SAFETY: the pointer and length are of one slice, the struct is plain integers for which zero
+    // is valid, and the library only reads the former and fills the latter.
     let (status, features) = unsafe {
         let status = WebPGetFeatures(bytes.as_ptr(), bytes.len(), features.as_mut_ptr());
         (status, features.assume_init())
@@ -76,9 +81,9 @@ struct AnimationDecoder<'a> {
 
 impl<'a> AnimationDecoder<'a> {
     fn open(bytes: &'a [u8]) -> Result<Self, ImageError> {
-        // SAFETY: the options are initialised by the library before use; the decoder is checked for null and owned by
-        // the returned value alone; the bytes it keeps a pointer to outlive it by the lifetime on the type; the info is
-        // plain integers for which zero is valid.
+        // SAFETY: the options are initialised by the library before use; the decoder is checked for
+        // null and owned by the returned value alone; the bytes it keeps a pointer to outlive it by
+        // the lifetime on the type; the info is plain integers for which zero is valid.
         unsafe {
             let mut options = MaybeUninit::<sys::WebPAnimDecoderOptions>::zeroed();
             let version = sys::WEBP_DEMUX_ABI_VERSION as c_int;
@@ -92,7 +97,12 @@ impl<'a> AnimationDecoder<'a> {
             }
             let mut info = MaybeUninit::<sys::WebPAnimInfo>::zeroed();
             sys::WebPAnimDecoderGetInfo(decoder, info.as_mut_ptr());
-            Ok(Self { decoder, info: info.assume_init(), before_ms: 0, _bytes: std::marker::PhantomData })
+            Ok(Self {
+                decoder,
+                info: info.assume_init(),
+                before_ms: 0,
+                _bytes: std::marker::PhantomData,
+            })
         }
     }
 
@@ -100,8 +110,8 @@ impl<'a> AnimationDecoder<'a> {
         let mut pixels: *mut u8 = std::ptr::null_mut();
         let mut until_ms: c_int = 0;
         let size = Size::new(self.info.canvas_width, self.info.canvas_height);
-        // SAFETY: the decoder is valid; on success `pixels` points at the whole canvas, four bytes a pixel, owned by the
-        // decoder until its next call and copied before that.
+        // SAFETY: the decoder is valid; on success `pixels` points at the whole canvas, four bytes
+        // a pixel, owned by the decoder until its next call and copied before that.
         let pixels = unsafe {
             if sys::WebPAnimDecoderHasMoreFrames(self.decoder) == 0 {
                 return None;

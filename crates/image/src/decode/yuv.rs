@@ -1,5 +1,6 @@
-//! Luma and two chroma components as red, green and blue, 8 bits a sample (ITU-T H.273, 8.3). Chroma stored
-//! at half the size lie between pixels and are mixed from their neighbours, nearest first, three to one.
+//! Luma and two chroma components as red, green and blue, 8 bits a sample (ITU-T H.273, 8.3).
+//! Chroma stored at half the size lie between pixels and are mixed from their neighbours, nearest
+//! first, three to one.
 
 use kivet_recipe::Size;
 
@@ -35,20 +36,31 @@ impl Planes<'_> {
             for (plane, line) in self.planes[1..].iter().zip(&mut chroma) {
                 self.upsample_chroma(*plane, y, &mut mixed, line);
             }
-            self.convert(&self.planes[0].bytes[y * self.planes[0].stride..][..width as usize], &chroma, row);
+            self.convert(
+                &self.planes[0].bytes[y * self.planes[0].stride..][..width as usize],
+                &chroma,
+                row,
+            );
         }
         out
     }
 
     /// One row of chroma at the picture's own width.
     fn upsample_chroma(&self, plane: Plane<'_>, y: usize, mixed: &mut Vec<f32>, line: &mut [f32]) {
-        let halve = |length: u32, halved: bool| if halved { length.div_ceil(2) } else { length } as usize;
-        let (across, down) = (halve(self.size.width, self.halved.0), halve(self.size.height, self.halved.1));
+        let halve =
+            |length: u32, halved: bool| if halved { length.div_ceil(2) } else { length } as usize;
+        let (across, down) =
+            (halve(self.size.width, self.halved.0), halve(self.size.height, self.halved.1));
         let row = |at: usize| &plane.bytes[at * plane.stride..][..across];
         mixed.clear();
         if self.halved.1 {
             let (near, far) = neighbours(y, down);
-            mixed.extend(row(near).iter().zip(row(far)).map(|(near, far)| mix(f32::from(*near), f32::from(*far))));
+            mixed.extend(
+                row(near)
+                    .iter()
+                    .zip(row(far))
+                    .map(|(near, far)| mix(f32::from(*near), f32::from(*far))),
+            );
         } else {
             mixed.extend(row(y).iter().copied().map(f32::from));
         }

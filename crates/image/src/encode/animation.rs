@@ -2,17 +2,11 @@
 
 use kivet_recipe::{Format, Size};
 
-use super::{Writing, gif, webp};
-use crate::{ImageError, Raster};
+use super::{Writing, frame::TimedFrame, gif, webp};
+use crate::ImageError;
 
-/// One drawn frame.
-pub(crate) struct TimedFrame {
-    pub(crate) raster: Raster,
-    /// How long it is shown, in milliseconds.
-    pub(crate) shown_ms: u32,
-}
-
-/// Writes frames of `size` in a format that can move. `loop_count` is how often they are shown, 0 for ever.
+/// Writes frames of `size` in a format that can move. `loop_count` is how often they are shown, 0
+/// for ever.
 pub(crate) fn write(
     format: Format,
     size: Size,

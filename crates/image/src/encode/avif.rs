@@ -1,4 +1,5 @@
-//! AVIF through libavif over libaom. The only calls across the C boundary are in the fenced types below.
+//! AVIF through libavif over libaom. The only calls across the C boundary are in the fenced types
+//! below.
 #![allow(unsafe_code)]
 
 use std::{ffi::CStr, ffi::c_int};
@@ -12,17 +13,20 @@ use super::{
 };
 use crate::{ImageError, Raster, colour::Range};
 
-/// Of 0 (smallest) to 10 (fastest). 8 saves a seventh (`bench prior`) and takes four to five times as long; 7 saves little more, for
-/// half as much time again.
+/// Of 0 (smallest) to 10 (fastest). 8 saves a seventh (`bench prior`) and takes four to five times
+/// as long; 7 saves little more, for half as much time again.
 const SPEED: c_int = 9;
 const SLOW_SPEED: c_int = 8;
 
-/// From this setting on chroma is stored at full resolution (4:4:4): 4:2:0 limits the score below what is asked there.
+/// From this setting on chroma is stored at full resolution (4:4:4): 4:2:0 limits the score below
+/// what is asked there.
 const FULL_COLOUR: FullColour = FullColour { from: 96.0, as_good: 92.6 };
 
-/// Quantisation by frequency, from the steepest of the codec's matrices on: fewer bytes at equal score in the same time, most
-/// of all on grain. Errors are weighed by the same matrices where the encoder decides what to keep: without that they cost bytes
-/// with the slow preset. No palettes: at speed 8 they multiply the bytes of very smooth pictures, and flat art is written losslessly elsewhere.
+/// Quantisation by frequency, from the steepest of the codec's matrices on: fewer bytes at equal
+/// score in the same time, most of all on grain. Errors are weighed by the same matrices where the
+/// encoder decides what to keep: without that they cost bytes with the slow preset. No palettes: at
+/// speed 8 they multiply the bytes of very smooth pictures, and flat art is written losslessly
+/// elsewhere.
 const OPTIONS: [(&CStr, &CStr); 4] = [
     (c"color:enable-qm", c"1"),
     (c"color:qm-min", c"0"),
@@ -33,7 +37,11 @@ const OPTIONS: [(&CStr, &CStr); 4] = [
 /// Transparency has hard edges that show damage first, and costs few bytes.
 const ALPHA_QUALITY: c_int = 90;
 
-pub(super) fn encode(raster: &Raster, setting: f32, writing: &Writing) -> Result<Vec<u8>, ImageError> {
+pub(super) fn encode(
+    raster: &Raster,
+    setting: f32,
+    writing: &Writing,
+) -> Result<Vec<u8>, ImageError> {
     let speed = if writing.is_best() { SLOW_SPEED } else { SPEED };
     Encoder::new(setting, speed)?.encode(&Image::import(raster, setting, writing)?)
 }
@@ -42,13 +50,15 @@ pub(super) fn encode(raster: &Raster, setting: f32, writing: &Writing) -> Result
 struct Image(*mut sys::avifImage);
 
 impl Image {
-    /// 8 bits, 4:2:0 or 4:4:4, marked as sRGB or Display P3 (ITU-T H.273: primaries 1 or 12, transfer 13, matrix 6).
+    /// 8 bits, 4:2:0 or 4:4:4, marked as sRGB or Display P3 (ITU-T H.273: primaries 1 or 12,
+    /// transfer 13, matrix 6).
     fn import(raster: &Raster, setting: f32, writing: &Writing) -> Result<Self, ImageError> {
         // SAFETY: the image is checked for null and owned by the returned value alone.
         unsafe {
             let size = raster.size();
             let full = FULL_COLOUR.applies(setting);
-            let layout = if full { sys::AVIF_PIXEL_FORMAT_YUV444 } else { sys::AVIF_PIXEL_FORMAT_YUV420 };
+            let layout =
+                if full { sys::AVIF_PIXEL_FORMAT_YUV444 } else { sys::AVIF_PIXEL_FORMAT_YUV420 };
             let image = sys::avifImageCreate(size.width, size.height, 8, layout);
             if image.is_null() {
                 return Err(failed("no memory for an image"));
@@ -78,8 +88,8 @@ impl Image {
 
     /// Lets the library convert pixels, with their transparency.
     fn convert(&mut self, raster: &Raster) -> Result<(), ImageError> {
-        // SAFETY: `rgb` describes the raster's own memory, which the library only reads while converting into planes it
-        // allocates itself.
+        // SAFETY: `rgb` describes the raster's own memory, which the library only reads while
+        // converting into planes it allocates itself.
         unsafe {
             let mut rgb = sys::avifRGBImage::default();
             sys::avifRGBImageSetDefaults(&mut rgb, self.0);
@@ -93,15 +103,19 @@ impl Image {
 
     /// Planes to be filled, chroma at half the width and height where `halved`.
     fn planes(&mut self, halved: bool) -> Result<[Plane<'_>; 3], ImageError> {
-        // SAFETY: the library allocates each plane with so many rows of so many bytes; they are distinct, and live as
-        // long as the image that is borrowed.
+        // SAFETY: the library allocates each plane with so many rows of so many bytes; they are
+        // distinct, and live as long as the image that is borrowed.
         unsafe {
             check(sys::avifImageAllocatePlanes(self.0, sys::AVIF_PLANES_YUV))?;
             let image = &*self.0;
             Ok(std::array::from_fn(|plane| {
-                let rows = if halved && plane > 0 { image.height.div_ceil(2) } else { image.height } as usize;
+                let rows = if halved && plane > 0 { image.height.div_ceil(2) } else { image.height }
+                    as usize;
                 let stride = image.yuvRowBytes[plane] as usize;
-                Plane { bytes: std::slice::from_raw_parts_mut(image.yuvPlanes[plane], rows * stride), stride }
+                Plane {
+                    bytes: std::slice::from_raw_parts_mut(image.yuvPlanes[plane], rows * stride),
+                    stride,
+                }
             }))
         }
     }
@@ -119,8 +133,8 @@ struct Encoder(*mut sys::avifEncoder);
 
 impl Encoder {
     fn new(setting: f32, speed: c_int) -> Result<Self, ImageError> {
-        // SAFETY: checked for null before its plain fields are set; options are static, null-terminated strings, which
-        // the library copies.
+        // SAFETY: checked for null before its plain fields are set; options are static,
+        // null-terminated strings, which the library copies.
         unsafe {
             let encoder = sys::avifEncoderCreate();
             if encoder.is_null() {
@@ -133,7 +147,11 @@ impl Encoder {
             (*encoder).maxThreads = 1;
             let encoder = Self(encoder);
             for (name, value) in OPTIONS {
-                check(sys::avifEncoderSetCodecSpecificOption(encoder.0, name.as_ptr(), value.as_ptr()))?;
+                check(sys::avifEncoderSetCodecSpecificOption(
+                    encoder.0,
+                    name.as_ptr(),
+                    value.as_ptr(),
+                ))?;
             }
             Ok(encoder)
         }
@@ -141,11 +159,13 @@ impl Encoder {
 
     fn encode(self, image: &Image) -> Result<Vec<u8>, ImageError> {
         let mut output = sys::avifRWData { data: std::ptr::null_mut(), size: 0 };
-        // SAFETY: both pointers are valid and owned by their types; on success the library owns `size` bytes at `data`,
-        // which are copied before they are freed. Freeing an empty output is allowed.
+        // SAFETY: both pointers are valid and owned by their types; on success the library owns
+        // `size` bytes at `data`, which are copied before they are freed. Freeing an empty output
+        // is allowed.
         unsafe {
             let result = check(sys::avifEncoderWrite(self.0, image.0, &mut output));
-            let bytes = result.map(|()| std::slice::from_raw_parts(output.data, output.size).to_vec());
+            let bytes =
+                result.map(|()| std::slice::from_raw_parts(output.data, output.size).to_vec());
             sys::avifRWDataFree(&mut output);
             bytes
         }

@@ -5,7 +5,7 @@ use std::borrow::Cow;
 use gif::{DisposalMethod, Encoder, Frame, Repeat};
 use kivet_recipe::{Format, Size};
 
-use super::{Writing, animation::TimedFrame};
+use super::{Writing, frame::TimedFrame};
 use crate::{ImageError, Raster};
 
 /// How thoroughly colours are sampled when there are too many, 1 to 30; 1 is slowest.
@@ -35,7 +35,9 @@ pub(super) fn encode_animated(
     match loop_count {
         0 => encoder.set_repeat(Repeat::Infinite).map_err(failed)?,
         1 => {}
-        more => encoder.set_repeat(Repeat::Finite((more - 1).min(u16::MAX.into()) as u16)).map_err(failed)?,
+        more => encoder
+            .set_repeat(Repeat::Finite((more - 1).min(u16::MAX.into()) as u16))
+            .map_err(failed)?,
     }
     // Times are rounded to hundredths as they add up, so that a long picture keeps its length.
     let (mut elapsed_ms, mut written_cs) = (0u64, 0u64);
@@ -48,7 +50,8 @@ pub(super) fn encode_animated(
         let mut frame = frame(&changed.raster, writing.is_best());
         (frame.left, frame.top) = (changed.left, changed.top);
         frame.delay = (until_cs - written_cs).min(u16::MAX.into()) as u16;
-        frame.dispose = if raster.has_alpha() { DisposalMethod::Background } else { DisposalMethod::Keep };
+        frame.dispose =
+            if raster.has_alpha() { DisposalMethod::Background } else { DisposalMethod::Keep };
         written_cs = until_cs;
         encoder.write_frame(&frame).map_err(failed)?;
         before = Some(raster);
@@ -75,18 +78,25 @@ impl Change {
         for (at, (one, other)) in pixels.enumerate() {
             if one != other {
                 let (x, y) = (at as u32 % width, at as u32 / width);
-                (left, top, right, bottom) = (left.min(x), top.min(y), right.max(x + 1), bottom.max(y + 1));
+                (left, top, right, bottom) =
+                    (left.min(x), top.min(y), right.max(x + 1), bottom.max(y + 1));
             }
         }
         if right <= left {
             (left, top, right, bottom) = (0, 0, 1, 1);
         }
-        Self { raster: now.cut(left, top, Size::new(right - left, bottom - top)), left: left as u16, top: top as u16 }
+        Self {
+            raster: now.cut(left, top, Size::new(right - left, bottom - top)),
+            left: left as u16,
+            top: top as u16,
+        }
     }
 }
 
 fn started(bytes: &mut Vec<u8>, size: Size) -> Result<Encoder<&mut Vec<u8>>, ImageError> {
-    let side = |length: u32| u16::try_from(length).map_err(|_| ImageError::not_encoded(Format::Gif, "it is too large"));
+    let side = |length: u32| {
+        u16::try_from(length).map_err(|_| ImageError::not_encoded(Format::Gif, "it is too large"))
+    };
     Encoder::new(bytes, side(size.width)?, side(size.height)?, &[]).map_err(failed)
 }
 
@@ -96,10 +106,12 @@ fn frame(raster: &Raster, best: bool) -> Frame<'static> {
         [_, _, _, alpha] if *alpha < OPAQUE_FROM => [0, 0, 0, 0],
         _ => [bytes[0], bytes[1], bytes[2], 255],
     };
-    let mut rgba: Vec<u8> = raster.bytes().chunks_exact(raster.channels()).flat_map(pixel).collect();
+    let mut rgba: Vec<u8> =
+        raster.bytes().chunks_exact(raster.channels()).flat_map(pixel).collect();
     let (width, height) = (width as u16, height as u16);
-    exact(&rgba, width, height)
-        .unwrap_or_else(|| Frame::from_rgba_speed(width, height, &mut rgba, if best { SLOW_SPEED } else { SPEED }))
+    exact(&rgba, width, height).unwrap_or_else(|| {
+        Frame::from_rgba_speed(width, height, &mut rgba, if best { SLOW_SPEED } else { SPEED })
+    })
 }
 
 /// With the picture's own colours, if there are at most 256.
@@ -117,7 +129,8 @@ fn exact(rgba: &[u8], width: u16, height: u16) -> Option<Frame<'static>> {
         indices.push(u8::try_from(index).ok()?);
     }
     let transparent = palette.iter().position(|colour| colour[3] == 0).map(|index| index as u8);
-    let colours: Vec<u8> = palette.iter().flat_map(|colour| [colour[0], colour[1], colour[2]]).collect();
+    let colours: Vec<u8> =
+        palette.iter().flat_map(|colour| [colour[0], colour[1], colour[2]]).collect();
     let mut frame = Frame::from_palette_pixels(width, height, indices, colours, transparent);
     frame.buffer = Cow::Owned(frame.buffer.into_owned());
     Some(frame)

@@ -13,18 +13,22 @@ use crate::{ImageError, Raster};
 
 /// Of 1 (fastest) to 9 (smallest).
 const EFFORT: i64 = 3;
-/// From this setting on one step more takes a few percent fewer bytes at equal score in a tenth more time; below, none fewer, and it
-/// cannot get as low.
+/// From this setting on one step more takes a few percent fewer bytes at equal score in a tenth
+/// more time; below, none fewer, and it cannot get as low.
 const HIGH: (f32, i64) = (30.0, 4);
 /// More effort takes half as long again and no fewer bytes at equal score.
 const SLOW_EFFORT: i64 = 5;
 
-/// At every setting the picture's own size: left alone, the library halves a picture at low settings, which takes it four times
-/// as long, jumps, and never falls below a score of about 45.
+/// At every setting the picture's own size: left alone, the library halves a picture at low
+/// settings, which takes it four times as long, jumps, and never falls below a score of about 45.
 const RESAMPLING: i64 = 1;
 
 /// Lossy at `setting`, 0 to 100 on the scale of JPEG's; lossless without one.
-pub(super) fn encode(raster: &Raster, setting: Option<f32>, writing: &Writing) -> Result<Vec<u8>, ImageError> {
+pub(super) fn encode(
+    raster: &Raster,
+    setting: Option<f32>,
+    writing: &Writing,
+) -> Result<Vec<u8>, ImageError> {
     Encoder::new()?.encode(raster, setting, writing)
 }
 
@@ -38,11 +42,16 @@ impl Encoder {
         if encoder.is_null() { Err(failed("no memory for an encoder")) } else { Ok(Self(encoder)) }
     }
 
-    fn encode(self, raster: &Raster, setting: Option<f32>, writing: &Writing) -> Result<Vec<u8>, ImageError> {
+    fn encode(
+        self,
+        raster: &Raster,
+        setting: Option<f32>,
+        writing: &Writing,
+    ) -> Result<Vec<u8>, ImageError> {
         self.describe(raster, setting.is_none(), writing)?;
         self.add_boxes(writing)?;
-        // SAFETY: the encoder is valid and owns the settings; the raster's bytes are as many as its size and channels
-        // say, and are copied by the library.
+        // SAFETY: the encoder is valid and owns the settings; the raster's bytes are as many as its
+        // size and channels say, and are copied by the library.
         unsafe {
             let settings = sys::JxlEncoderFrameSettingsCreate(self.0, std::ptr::null());
             let effort = match (writing.is_best(), setting) {
@@ -50,8 +59,16 @@ impl Encoder {
                 (false, Some(setting)) if setting >= HIGH.0 => HIGH.1,
                 (false, _) => EFFORT,
             };
-            done(sys::JxlEncoderFrameSettingsSetOption(settings, JXL_ENC_FRAME_SETTING_EFFORT, effort))?;
-            done(sys::JxlEncoderFrameSettingsSetOption(settings, JXL_ENC_FRAME_SETTING_RESAMPLING, RESAMPLING))?;
+            done(sys::JxlEncoderFrameSettingsSetOption(
+                settings,
+                JXL_ENC_FRAME_SETTING_EFFORT,
+                effort,
+            ))?;
+            done(sys::JxlEncoderFrameSettingsSetOption(
+                settings,
+                JXL_ENC_FRAME_SETTING_RESAMPLING,
+                RESAMPLING,
+            ))?;
             match setting {
                 None => done(sys::JxlEncoderSetFrameLossless(settings, 1))?,
                 Some(setting) => {
@@ -66,14 +83,24 @@ impl Encoder {
                 align: 0,
             };
             let bytes = raster.bytes();
-            done(sys::JxlEncoderAddImageFrame(settings, &format, bytes.as_ptr().cast(), bytes.len()))?;
+            done(sys::JxlEncoderAddImageFrame(
+                settings,
+                &format,
+                bytes.as_ptr().cast(),
+                bytes.len(),
+            ))?;
             sys::JxlEncoderCloseInput(self.0);
         }
         self.output()
     }
 
     /// Size, alpha and what the colours are.
-    fn describe(&self, raster: &Raster, lossless: bool, writing: &Writing) -> Result<(), ImageError> {
+    fn describe(
+        &self,
+        raster: &Raster,
+        lossless: bool,
+        writing: &Writing,
+    ) -> Result<(), ImageError> {
         let mut info = std::mem::MaybeUninit::<sys::JxlBasicInfo>::uninit();
         let mut colour = std::mem::MaybeUninit::<sys::JxlColorEncoding>::uninit();
         // SAFETY: both structs are filled by the library before they are changed and read.
@@ -103,12 +130,19 @@ impl Encoder {
         // Before the block stands where in it the data begins (ISO/IEC 18181-2, 9.4).
         let exif = kept.exif.as_ref().map(|exif| [&[0; 4], exif.as_slice()].concat());
         let boxes = [(c"Exif", exif.as_ref()), (c"xml ", kept.xmp.as_ref())];
-        // SAFETY: the encoder is valid; names are four characters and a zero; contents are copied by the library.
+        // SAFETY: the encoder is valid; names are four characters and a zero; contents are copied
+        // by the library.
         unsafe {
             done(sys::JxlEncoderUseBoxes(self.0))?;
             for (name, content) in boxes {
                 if let Some(content) = content {
-                    done(sys::JxlEncoderAddBox(self.0, name.as_ptr(), content.as_ptr(), content.len(), 0))?;
+                    done(sys::JxlEncoderAddBox(
+                        self.0,
+                        name.as_ptr(),
+                        content.as_ptr(),
+                        content.len(),
+                        0,
+                    ))?;
                 }
             }
         }
@@ -121,8 +155,8 @@ impl Encoder {
         let mut written = 0;
         loop {
             let mut left = bytes.len() - written;
-            // SAFETY: `written` is within the buffer, of which `left` bytes follow; the library moves the pointer on and
-            // counts `left` down by what it wrote.
+            // SAFETY: `written` is within the buffer, of which `left` bytes follow; the library
+            // moves the pointer on and counts `left` down by what it wrote.
             let status = unsafe {
                 let mut next = bytes.as_mut_ptr().add(written);
                 sys::JxlEncoderProcessOutput(self.0, &mut next, &mut left)

@@ -2,6 +2,7 @@
 
 pub(crate) mod animation;
 mod avif;
+pub(crate) mod frame;
 mod gif;
 mod jpeg;
 #[cfg(feature = "jxl")]
@@ -49,7 +50,8 @@ impl Writing {
 /// Where on its scale of settings an encoder turns from 4:2:0 to 4:4:4 chroma.
 struct FullColour {
     from: f32,
-    /// The encoder's own quality that is with 4:4:4 chroma as good as `from` with half: score rises without a step.
+    /// The encoder's own quality that is with 4:4:4 chroma as good as `from` with half: score rises
+    /// without a step.
     as_good: f32,
 }
 
@@ -62,6 +64,15 @@ impl FullColour {
     fn quality(&self, setting: f32) -> f32 {
         let share = (100.0 - self.as_good) / (100.0 - self.from);
         if self.applies(setting) { 100.0 - (100.0 - setting) * share } else { setting }
+    }
+}
+
+/// The revision of the encoder of `format`: raised when its settings or its library change what a
+/// setting gives, so that curves measured before are measured anew.
+pub const fn encoder_revision(format: Format) -> u32 {
+    match format {
+        Format::Avif | Format::Jxl | Format::Webp | Format::Jpeg | Format::Png | Format::Gif => 1,
+        Format::Svg | Format::Bmp | Format::Tiff => 0,
     }
 }
 
@@ -79,18 +90,24 @@ pub fn encode(raster: &Raster, format: Format, encoding: Encoding) -> Result<Vec
 /// As [`encode`].
 pub fn write(raster: &Raster, format: Format, writing: &Writing) -> Result<Vec<u8>, ImageError> {
     match (format, writing.encoding) {
-        (Format::Avif, Encoding::Lossy { setting }) => avif::encode(raster, setting, writing),
-        (Format::Webp, Encoding::Lossy { setting }) => webp::encode(raster, Some(setting), writing),
+        (Format::Avif, Encoding::Lossy { setting }) => avif::encode(raster, setting.get(), writing),
+        (Format::Webp, Encoding::Lossy { setting }) => {
+            webp::encode(raster, Some(setting.get()), writing)
+        }
         (Format::Webp, Encoding::Lossless) => webp::encode(raster, None, writing),
-        (Format::Jpeg, Encoding::Lossy { setting }) => jpeg::encode(raster, setting, writing),
+        (Format::Jpeg, Encoding::Lossy { setting }) => jpeg::encode(raster, setting.get(), writing),
         (Format::Png, Encoding::Lossless) => png::encode(raster, writing),
         (Format::Gif, Encoding::Palette) => gif::encode(raster, writing),
         #[cfg(feature = "jxl")]
-        (Format::Jxl, Encoding::Lossy { setting }) => jxl::encode(raster, Some(setting), writing),
+        (Format::Jxl, Encoding::Lossy { setting }) => {
+            jxl::encode(raster, Some(setting.get()), writing)
+        }
         #[cfg(feature = "jxl")]
         (Format::Jxl, Encoding::Lossless) => jxl::encode(raster, None, writing),
         #[cfg(not(feature = "jxl"))]
         (Format::Jxl, _) => Err(ImageError::NotBuilt { sort: "JPEG XL" }),
-        (format, encoding) => Err(ImageError::not_encoded(format, format!("there is no {encoding} form of it"))),
+        (format, encoding) => {
+            Err(ImageError::not_encoded(format, format!("there is no {encoding} form of it")))
+        }
     }
 }

@@ -1,9 +1,11 @@
-//! Red, green and blue as luma and two chroma components, 8 bits a sample (ITU-T H.273, 8.3, with matrix 6).
+//! Red, green and blue as luma and two chroma components, 8 bits a sample (ITU-T H.273, 8.3, with
+//! matrix 6).
 //!
-//! Differences at half the size are those of the mean light of squares of four, its square root taken as the signal's. Every
-//! luma is then fitted to what decoders make of the chroma beside it: the pixel they show is as bright as the one
-//! that was given, so that what colour loses by its half size costs no light. That takes far fewer bytes at equal score where
-//! colours are strong (`docs/performance.md`).
+//! Differences at half the size are those of the mean light of squares of four, its square root
+//! taken as the signal's. Every luma is then fitted to what decoders make of the chroma beside it:
+//! the pixel they show is as bright as the one that was given, so that what colour loses by its
+//! half size costs no light. That takes far fewer bytes at equal score where colours are strong
+//! (`docs/performance.md`).
 
 #[cfg(target_arch = "x86_64")]
 mod avx2;

@@ -1,4 +1,5 @@
-//! PNG: with a palette where the picture has few enough colours, gray where it is gray; always lossless.
+//! PNG: with a palette where the picture has few enough colours, gray where it is gray; always
+//! lossless.
 
 use std::collections::HashMap;
 
@@ -8,7 +9,8 @@ use png::{BitDepth, ColorType, Compression, Encoder, chunk::ChunkType};
 use super::Writing;
 use crate::{ImageError, Raster};
 
-/// Code points of Display P3 with sRGB's transfer function, RGB, full range (ITU-T H.273; PNG, third edition, 11.3.2.6).
+/// Code points of Display P3 with sRGB's transfer function, RGB, full range (ITU-T H.273; PNG,
+/// third edition, 11.3.2.6).
 const CICP_P3: [u8; 4] = [12, 13, 0, 1];
 
 pub(super) fn encode(raster: &Raster, writing: &Writing) -> Result<Vec<u8>, ImageError> {
@@ -16,7 +18,8 @@ pub(super) fn encode(raster: &Raster, writing: &Writing) -> Result<Vec<u8>, Imag
     let mut bytes = Vec::new();
     let mut encoder = Encoder::new(&mut bytes, raster.size().width, raster.size().height);
     encoder.set_compression(if writing.is_best() { Compression::High } else { Compression::Fast });
-    // What says that colours are wide must stand before a palette, where the writer puts nothing of ours.
+    // What says that colours are wide must stand before a palette, where the writer puts nothing of
+    // ours.
     let indexed = if writing.gamut == Gamut::Srgb { Indexed::of(raster) } else { None };
     let packed;
     let data = match &indexed {
@@ -24,10 +27,18 @@ pub(super) fn encode(raster: &Raster, writing: &Writing) -> Result<Vec<u8>, Imag
             encoder.set_color(ColorType::Indexed);
             encoder.set_depth(indexed.depth);
             encoder.set_palette(
-                indexed.palette.iter().flat_map(|colour| [colour[0], colour[1], colour[2]]).collect::<Vec<u8>>(),
+                indexed
+                    .palette
+                    .iter()
+                    .flat_map(|colour| [colour[0], colour[1], colour[2]])
+                    .collect::<Vec<u8>>(),
             );
-            let alphas: Vec<u8> =
-                indexed.palette.iter().map(|colour| colour[3]).take_while(|alpha| *alpha < 255).collect();
+            let alphas: Vec<u8> = indexed
+                .palette
+                .iter()
+                .map(|colour| colour[3])
+                .take_while(|alpha| *alpha < 255)
+                .collect();
             if !alphas.is_empty() {
                 encoder.set_trns(alphas);
             }
@@ -73,7 +84,8 @@ struct Indexed {
 impl Indexed {
     fn of(raster: &Raster) -> Option<Self> {
         const MAX: usize = 256;
-        let pixel = |bytes: &[u8]| [bytes[0], bytes[1], bytes[2], bytes.get(3).copied().unwrap_or(255)];
+        let pixel =
+            |bytes: &[u8]| [bytes[0], bytes[1], bytes[2], bytes.get(3).copied().unwrap_or(255)];
         let mut known: HashMap<[u8; 4], u8> = HashMap::new();
         let mut last = None;
         for colour in raster.bytes().chunks_exact(raster.channels()).map(pixel) {
@@ -91,7 +103,11 @@ impl Indexed {
         for (index, colour) in palette.iter().enumerate() {
             known.insert(*colour, index as u8);
         }
-        let indices = raster.bytes().chunks_exact(raster.channels()).map(|bytes| known[&pixel(bytes)]).collect();
+        let indices = raster
+            .bytes()
+            .chunks_exact(raster.channels())
+            .map(|bytes| known[&pixel(bytes)])
+            .collect();
         let depth = match palette.len() {
             0..=2 => BitDepth::One,
             3..=4 => BitDepth::Two,
@@ -108,7 +124,12 @@ impl Indexed {
         self.indices
             .chunks_exact(width)
             .flat_map(|row| row.chunks(each))
-            .map(|group| group.iter().enumerate().fold(0, |byte, (i, index)| byte | index << (8 - bits * (i + 1))))
+            .map(|group| {
+                group
+                    .iter()
+                    .enumerate()
+                    .fold(0, |byte, (i, index)| byte | index << (8 - bits * (i + 1)))
+            })
             .collect()
     }
 }

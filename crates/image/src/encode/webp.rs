@@ -1,4 +1,5 @@
-//! WebP through libwebp. The only calls across the C boundary are in the fenced types and function below.
+//! WebP through libwebp. The only calls across the C boundary are in the fenced types and function
+//! below.
 #![allow(unsafe_code)]
 
 use std::{ffi::c_int, mem::MaybeUninit};
@@ -8,22 +9,25 @@ use libwebp_sys as sys;
 
 use super::{
     Writing,
-    animation::TimedFrame,
+    frame::TimedFrame,
     planes::{self, Plane},
 };
 use crate::{ImageError, Raster, colour::Range, riff};
 
-/// Of 0 (fastest) to 6 (smallest). What 6 saves beside 4, 3 to 5% of bytes at equal score in twice the time, is too little for a second
-/// rendition to take the place of the first: it is taken at once, and there is no better encoder.
+/// Of 0 (fastest) to 6 (smallest). What 6 saves beside 4, 3 to 5% of bytes at equal score in twice
+/// the time, is too little for a second rendition to take the place of the first: it is taken at
+/// once, and there is no better encoder.
 const LOSSY_METHOD: c_int = 6;
 
-/// With an alpha channel, whose own lossless coding 6 tries in every way: for seconds, to save a twentieth.
+/// With an alpha channel, whose own lossless coding 6 tries in every way: for seconds, to save a
+/// twentieth.
 const LOSSY_METHOD_WITH_ALPHA: c_int = 5;
 
 /// For animated pictures with the fast preset: they have many frames.
 const ANIMATED_METHOD: c_int = 2;
 
-/// How little the smoothing of block edges touches what is sharp, 0 to 7: the most costs no time and saves a few bytes.
+/// How little the smoothing of block edges touches what is sharp, 0 to 7: the most costs no time
+/// and saves a few bytes.
 const EDGES_KEPT: c_int = 7;
 
 /// Of 0 (fastest) to 9 (smallest).
@@ -31,7 +35,11 @@ const LOSSLESS_LEVEL: c_int = 3;
 const SLOW_LOSSLESS_LEVEL: c_int = 8;
 
 /// Lossy at `setting`, 0 to 100; lossless without one.
-pub(super) fn encode(raster: &Raster, setting: Option<f32>, writing: &Writing) -> Result<Vec<u8>, ImageError> {
+pub(super) fn encode(
+    raster: &Raster,
+    setting: Option<f32>,
+    writing: &Writing,
+) -> Result<Vec<u8>, ImageError> {
     let method = if raster.has_alpha() { LOSSY_METHOD_WITH_ALPHA } else { LOSSY_METHOD };
     let config = config(setting, method, writing.is_best())?;
     let mut picture = Picture::import(raster, setting.is_none())?;
@@ -75,7 +83,7 @@ pub(super) fn encode_animated(
     writing: &Writing,
 ) -> Result<Vec<u8>, ImageError> {
     let setting = match writing.encoding {
-        Encoding::Lossy { setting } => Some(setting),
+        Encoding::Lossy { setting } => Some(setting.get()),
         _ => None,
     };
     let method = if writing.is_best() { LOSSY_METHOD_WITH_ALPHA } else { ANIMATED_METHOD };
@@ -97,8 +105,8 @@ impl Animation {
     fn new(size: Size, loop_count: u32, mixed: bool) -> Result<Self, ImageError> {
         let version = sys::WEBP_MUX_ABI_VERSION as c_int;
         let mut options = MaybeUninit::<sys::WebPAnimEncoderOptions>::zeroed();
-        // SAFETY: the options are plain integers, initialised by the library before they are changed and read; the
-        // encoder is checked for null and owned by the returned value alone.
+        // SAFETY: the options are plain integers, initialised by the library before they are
+        // changed and read; the encoder is checked for null and owned by the returned value alone.
         unsafe {
             if sys::WebPAnimEncoderOptionsInitInternal(options.as_mut_ptr(), version) == 0 {
                 return Err(failed("the library has another version"));
@@ -109,21 +117,37 @@ impl Animation {
             options.anim_params.bgcolor = 0;
             // Each frame lossy or lossless, whichever is smaller: drawn pictures move too.
             options.allow_mixed = c_int::from(mixed);
-            let encoder = sys::WebPAnimEncoderNewInternal(size.width as c_int, size.height as c_int, options, version);
-            if encoder.is_null() { Err(failed("no memory for an encoder")) } else { Ok(Self(encoder)) }
+            let encoder = sys::WebPAnimEncoderNewInternal(
+                size.width as c_int,
+                size.height as c_int,
+                options,
+                version,
+            );
+            if encoder.is_null() {
+                Err(failed("no memory for an encoder"))
+            } else {
+                Ok(Self(encoder))
+            }
         }
     }
 
-    fn add(&mut self, picture: &mut Picture, at_ms: c_int, config: &sys::WebPConfig) -> Result<(), ImageError> {
-        // SAFETY: encoder, picture and config are valid; the library copies what it keeps of the picture.
+    fn add(
+        &mut self,
+        picture: &mut Picture,
+        at_ms: c_int,
+        config: &sys::WebPConfig,
+    ) -> Result<(), ImageError> {
+        // SAFETY: encoder, picture and config are valid; the library copies what it keeps of the
+        // picture.
         let done = unsafe { sys::WebPAnimEncoderAdd(self.0, &mut picture.0, at_ms, config) };
         if done == 0 { Err(self.failed()) } else { Ok(()) }
     }
 
     fn finish(self, end_ms: c_int) -> Result<Vec<u8>, ImageError> {
         let mut data = sys::WebPData { bytes: std::ptr::null(), size: 0 };
-        // SAFETY: a null picture ends the last frame, as the library documents; on success it owns `size` bytes at
-        // `bytes`, allocated by its own allocator, which are copied before they are freed.
+        // SAFETY: a null picture ends the last frame, as the library documents; on success it owns
+        // `size` bytes at `bytes`, allocated by its own allocator, which are copied before they are
+        // freed.
         unsafe {
             if sys::WebPAnimEncoderAdd(self.0, std::ptr::null_mut(), end_ms, std::ptr::null()) == 0
                 || sys::WebPAnimEncoderAssemble(self.0, &mut data) == 0
@@ -151,7 +175,8 @@ impl Drop for Animation {
 }
 
 fn config(setting: Option<f32>, method: c_int, best: bool) -> Result<sys::WebPConfig, ImageError> {
-    let mut config = sys::WebPConfig::new().map_err(|()| failed("the library has another version"))?;
+    let mut config =
+        sys::WebPConfig::new().map_err(|()| failed("the library has another version"))?;
     let level = if best { SLOW_LOSSLESS_LEVEL } else { LOSSLESS_LEVEL };
     match setting {
         Some(setting) => {
@@ -174,7 +199,8 @@ struct Picture(sys::WebPPicture);
 impl Picture {
     /// In full colour where `full`, else halved at once.
     fn import(raster: &Raster, full: bool) -> Result<Self, ImageError> {
-        let mut picture = sys::WebPPicture::new().map_err(|()| failed("the library has another version"))?;
+        let mut picture =
+            sys::WebPPicture::new().map_err(|()| failed("the library has another version"))?;
         picture.width = raster.size().width as c_int;
         picture.height = raster.size().height as c_int;
         picture.use_argb = c_int::from(full);
@@ -183,17 +209,19 @@ impl Picture {
             planes::split(raster, true, Range::LIMITED, picture.planes()?);
             return Ok(picture);
         }
-        let import = if raster.has_alpha() { sys::WebPPictureImportRGBA } else { sys::WebPPictureImportRGB };
-        // SAFETY: the raster holds `stride * height` bytes of the layout the import function reads, and the picture's
-        // size was set to the raster's; the library copies out of it.
-        let done = unsafe { import(&mut picture.0, raster.bytes().as_ptr(), raster.stride() as c_int) };
+        let import =
+            if raster.has_alpha() { sys::WebPPictureImportRGBA } else { sys::WebPPictureImportRGB };
+        // SAFETY: the raster holds `stride * height` bytes of the layout the import function reads,
+        // and the picture's size was set to the raster's; the library copies out of it.
+        let done =
+            unsafe { import(&mut picture.0, raster.bytes().as_ptr(), raster.stride() as c_int) };
         if done == 0 { Err(failed(format!("{:?}", picture.0.error_code))) } else { Ok(picture) }
     }
 
     /// Planes to be filled, chroma at half the width and height.
     fn planes(&mut self) -> Result<[Plane<'_>; 3], ImageError> {
-        // SAFETY: on success the library allocated each plane with so many rows, `stride` bytes apart; they are distinct and live
-        // as long as the picture that is borrowed.
+        // SAFETY: on success the library allocated each plane with so many rows, `stride` bytes
+        // apart; they are distinct and live as long as the picture that is borrowed.
         unsafe {
             if sys::WebPPictureAlloc(&mut self.0) == 0 {
                 return Err(failed(format!("{:?}", self.0.error_code)));
@@ -213,15 +241,16 @@ impl Picture {
 
     fn encode(&mut self, config: &sys::WebPConfig) -> Result<Vec<u8>, ImageError> {
         let mut writer = MaybeUninit::<sys::WebPMemoryWriter>::uninit();
-        // SAFETY: the writer is initialised by the library before use, outlives the encode call that holds its
-        // address, and its `size` bytes at `mem` are copied before it is cleared.
+        // SAFETY: the writer is initialised by the library before use, outlives the encode call
+        // that holds its address, and its `size` bytes at `mem` are copied before it is cleared.
         unsafe {
             sys::WebPMemoryWriterInit(writer.as_mut_ptr());
             self.0.writer = Some(sys::WebPMemoryWrite);
             self.0.custom_ptr = writer.as_mut_ptr().cast();
             let done = sys::WebPEncode(config, &mut self.0);
             let written = writer.assume_init_mut();
-            let bytes = (done != 0).then(|| std::slice::from_raw_parts(written.mem, written.size).to_vec());
+            let bytes =
+                (done != 0).then(|| std::slice::from_raw_parts(written.mem, written.size).to_vec());
             sys::WebPMemoryWriterClear(written);
             bytes.ok_or_else(|| failed(format!("{:?}", self.0.error_code)))
         }

@@ -4,8 +4,8 @@ use kivet_recipe::Size;
 
 use super::Edge;
 
-/// From this deviation on, three box blurs stand for the Gaussian (Filter Effects 1, section 9.13): their time does
-/// not grow with the radius.
+/// From this deviation on, three box blurs stand for the Gaussian (Filter Effects 1, section 9.13):
+/// their time does not grow with the radius.
 const BOXES_FROM: f32 = 2.0;
 
 /// Blurs premultiplied RGBA in place.
@@ -49,16 +49,24 @@ impl Line {
     fn new(deviation: f32, edge: Edge, longest: usize) -> Self {
         if deviation < BOXES_FROM {
             let radius = (deviation * 3.0).ceil() as usize;
-            let raw: Vec<f32> =
-                (0..=radius).map(|i| (-((i * i) as f32) / (2.0 * deviation * deviation)).exp()).collect();
+            let raw: Vec<f32> = (0..=radius)
+                .map(|i| (-((i * i) as f32) / (2.0 * deviation * deviation)).exp())
+                .collect();
             let sum = raw[0] + 2.0 * raw[1..].iter().sum::<f32>();
-            return Self::Weights { weights: raw.into_iter().map(|weight| weight / sum).collect(), edge };
+            return Self::Weights {
+                weights: raw.into_iter().map(|weight| weight / sum).collect(),
+                edge,
+            };
         }
         let d = (deviation * 3.0 * std::f32::consts::TAU.sqrt() / 4.0 + 0.5).floor() as usize;
         let d = d.min(longest * 2);
         // Of even size: one box centred before the pixel, one after, and one a pixel larger on it.
         let half = d / 2;
-        let reaches = if d % 2 == 1 { [(half, half); 3] } else { [(half, half - 1), (half - 1, half), (half, half)] };
+        let reaches = if d % 2 == 1 {
+            [(half, half); 3]
+        } else {
+            [(half, half - 1), (half - 1, half), (half, half)]
+        };
         Self::Boxes { reaches, edge }
     }
 
@@ -71,7 +79,9 @@ impl Line {
                     for (distance, weight) in weights.iter().enumerate().skip(1) {
                         for at in [i as isize - distance as isize, i as isize + distance as isize] {
                             let pixel = at_edge(&source, at, *edge);
-                            sum.iter_mut().zip(pixel).for_each(|(sum, value)| *sum += value * weight);
+                            sum.iter_mut()
+                                .zip(pixel)
+                                .for_each(|(sum, value)| *sum += value * weight);
                         }
                     }
                     *out = sum;

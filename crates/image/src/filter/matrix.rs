@@ -1,4 +1,5 @@
-//! The colour matrices of Filter Effects 1, section 9.6 (`feColorMatrix`) and section 12 (shorthands).
+//! The colour matrices of Filter Effects 1, section 9.6 (`feColorMatrix`) and section 12
+//! (shorthands).
 
 /// Rows for red, green and blue.
 type Matrix = [[f32; 3]; 3];
@@ -36,8 +37,20 @@ pub(super) fn sepia(amount: f32) -> Matrix {
 pub(super) fn hue_rotate(degrees: f32) -> Matrix {
     let (sin, cos) = degrees.to_radians().sin_cos();
     [
-        [0.213 + cos * 0.787 - sin * 0.213, 0.715 - cos * 0.715 - sin * 0.715, 0.072 - cos * 0.072 + sin * 0.928],
-        [0.213 - cos * 0.213 + sin * 0.143, 0.715 + cos * 0.285 + sin * 0.140, 0.072 - cos * 0.072 - sin * 0.283],
-        [0.213 - cos * 0.213 - sin * 0.787, 0.715 - cos * 0.715 + sin * 0.715, 0.072 + cos * 0.928 + sin * 0.072],
+        [
+            0.213 + cos * 0.787 - sin * 0.213,
+            0.715 - cos * 0.715 - sin * 0.715,
+            0.072 - cos * 0.072 + sin * 0.928,
+        ],
+        [
+            0.213 - cos * 0.213 + sin * 0.143,
+            0.715 + cos * 0.285 + sin * 0.140,
+            0.072 - cos * 0.072 - sin * 0.283,
+        ],
+        [
+            0.213 - cos * 0.213 - sin * 0.787,
+            0.715 - cos * 0.715 + sin * 0.715,
+            0.072 + cos * 0.928 + sin * 0.072,
+        ],
     ]
 }

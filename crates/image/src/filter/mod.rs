@@ -1,4 +1,5 @@
-//! Filters over a drawn picture: CSS's by their definitions (Filter Effects 1, sections 6 and 9), and two of our own.
+//! Filters over a drawn picture: CSS's by their definitions (Filter Effects 1, sections 6 and 9),
+//! and two of our own.
 //!
 //! They work on encoded values, as the shorthand functions of CSS do, and clamp after each step.
 
@@ -20,9 +21,10 @@ pub(crate) fn apply(raster: Raster, edits: &Edits) -> Raster {
     if edits.filters.is_empty() && edits.sharpen == 0 {
         return raster;
     }
-    // CSS draws a blur that fades out at the edges, into what lies behind. Where nothing is said to lie there, the
-    // edge is extended instead, so that an opaque picture stays one.
-    let fades = edits.canvas.is_some() && edits.filters.iter().any(|f| f.effect == Effect::Blur && f.region.is_none());
+    // CSS draws a blur that fades out at the edges, into what lies behind. Where nothing is said to
+    // lie there, the edge is extended instead, so that an opaque picture stays one.
+    let fades = edits.canvas.is_some()
+        && edits.filters.iter().any(|f| f.effect == Effect::Blur && f.region.is_none());
     let alpha = raster.has_alpha() || fades;
     let mut layer = Layer::of(&raster);
     for filter in &edits.filters {
@@ -65,7 +67,9 @@ impl Layer {
     fn into_raster(self, alpha: bool) -> Raster {
         let mut raster = Raster::filled(self.size, [0; 4], alpha);
         let channels = raster.channels();
-        for (pixel, out) in self.pixels.chunks_exact(4).zip(raster.bytes_mut().chunks_exact_mut(channels)) {
+        for (pixel, out) in
+            self.pixels.chunks_exact(4).zip(raster.bytes_mut().chunks_exact_mut(channels))
+        {
             for (value, out) in pixel.iter().zip(out) {
                 *out = (value.clamp(0.0, 1.0) * 255.0 + 0.5) as u8;
             }
@@ -74,10 +78,14 @@ impl Layer {
     }
 
     fn filter(&mut self, filter: Filter, scale: f32, edge: Edge) {
-        let before = filter.region.map(|region| (region.edges(self.size.width, self.size.height), self.pixels.clone()));
+        let before = filter
+            .region
+            .map(|region| (region.edges(self.size.width, self.size.height), self.pixels.clone()));
         let amount = filter.amount() * if filter.effect.is_length() { scale } else { 1.0 };
         match filter.effect {
-            Effect::Blur => self.blur(amount, if filter.region.is_some() { Edge::Extended } else { edge }),
+            Effect::Blur => {
+                self.blur(amount, if filter.region.is_some() { Edge::Extended } else { edge })
+            }
             Effect::Sharpen => self.sharpen(amount / 100.0),
             Effect::Pixelate => self.pixelate(amount),
             Effect::Brightness => self.each(|value| value * amount / 100.0),
@@ -89,7 +97,9 @@ impl Layer {
         }
         if let Some(((left, top, right, bottom), before)) = before {
             let width = self.size.width;
-            for (at, (pixel, before)) in self.pixels.chunks_exact_mut(4).zip(before.chunks_exact(4)).enumerate() {
+            for (at, (pixel, before)) in
+                self.pixels.chunks_exact_mut(4).zip(before.chunks_exact(4)).enumerate()
+            {
                 let (x, y) = (at as u32 % width, at as u32 / width);
                 if !(left..right).contains(&x) || !(top..bottom).contains(&y) {
                     pixel.copy_from_slice(before);
@@ -119,12 +129,16 @@ impl Layer {
         }
     }
 
-    /// Adds to each pixel what a slight blur takes from its luminance, so that colours do not shift at edges.
+    /// Adds to each pixel what a slight blur takes from its luminance, so that colours do not shift
+    /// at edges.
     fn sharpen(&mut self, amount: f32) {
         const DEVIATION: f32 = 0.8;
         let luminance = |pixel: &[f32]| 0.2126 * pixel[0] + 0.7152 * pixel[1] + 0.0722 * pixel[2];
-        let mut soft: Vec<f32> =
-            self.pixels.chunks_exact(4).flat_map(|pixel| [luminance(pixel), 0.0, 0.0, 1.0]).collect();
+        let mut soft: Vec<f32> = self
+            .pixels
+            .chunks_exact(4)
+            .flat_map(|pixel| [luminance(pixel), 0.0, 0.0, 1.0])
+            .collect();
         blur::blur(&mut soft, self.size, DEVIATION, Edge::Extended);
         for (pixel, soft) in self.pixels.chunks_exact_mut(4).zip(soft.chunks_exact(4)) {
             let gain = (luminance(pixel) - soft[0]) * amount;
@@ -142,13 +156,17 @@ impl Layer {
                     let (right, bottom) = ((left + side).min(width), (top + side).min(height));
                     let mut sum = [0.0f32; 4];
                     for y in top..bottom {
-                        for pixel in layer.pixels[(y * width + left) * 4..(y * width + right) * 4].chunks_exact(4) {
+                        for pixel in layer.pixels[(y * width + left) * 4..(y * width + right) * 4]
+                            .chunks_exact(4)
+                        {
                             sum.iter_mut().zip(pixel).for_each(|(sum, value)| *sum += value);
                         }
                     }
                     let mean = sum.map(|sum| sum / ((right - left) * (bottom - top)) as f32);
                     for y in top..bottom {
-                        for pixel in layer.pixels[(y * width + left) * 4..(y * width + right) * 4].chunks_exact_mut(4) {
+                        for pixel in layer.pixels[(y * width + left) * 4..(y * width + right) * 4]
+                            .chunks_exact_mut(4)
+                        {
                             pixel.copy_from_slice(&mean);
                         }
                     }
@@ -179,7 +197,12 @@ mod tests {
 
     fn edits(recipe: &str) -> Edits {
         let recipe: kivet_recipe::Recipe = recipe.parse().expect(recipe);
-        Edits { filters: recipe.filters, scale: 1.0, canvas: recipe.canvas, ..Edits::default() }
+        Edits {
+            filters: recipe.filters.clone(),
+            scale: 1.0,
+            canvas: recipe.canvas,
+            ..Edits::default()
+        }
     }
 
     fn one_pixel(recipe: &str, colour: [u8; 4]) -> [u8; 4] {
@@ -205,7 +228,10 @@ mod tests {
     fn a_region_keeps_to_itself_and_order_is_fixed() {
         let raster = Raster::filled(Size::new(10, 10), [200, 100, 50, 255], false);
         let half = apply(raster, &edits("brightness-0.in-0-0-50-100"));
-        assert_eq!((&half.bytes()[12..18], Region::new(0, 0, 0, 9)), (&[0, 0, 0, 200, 100, 50][..], None));
+        assert_eq!(
+            (&half.bytes()[12..18], Region::new(0, 0, 0, 9)),
+            (&[0, 0, 0, 200, 100, 50][..], None)
+        );
         assert_eq!(
             one_pixel("contrast-0_brightness-50", [9, 9, 9, 255]),
             one_pixel("brightness-50_contrast-0", [9, 9, 9, 255])
@@ -220,19 +246,26 @@ mod tests {
             assert_eq!(blurred, raster, "{recipe}: a plain colour stays, to the edge");
         }
         let faded = apply(raster.clone(), &edits("blur-6_on-ffffff"));
-        assert!(!faded.has_alpha() && faded.bytes()[0] > 150, "half of the corner's neighbourhood is white");
+        assert!(
+            !faded.has_alpha() && faded.bytes()[0] > 150,
+            "half of the corner's neighbourhood is white"
+        );
         let clear = apply(raster, &edits("blur-6_on-clear"));
         assert!(clear.has_alpha() && clear.bytes()[3] < 120);
     }
 
     #[test]
     fn squares_are_means_and_sharpening_spares_what_is_plain() {
-        let bytes = (0..16).flat_map(|i| if i % 4 < 2 { [0, 0, 0] } else { [200, 100, 40] }).collect();
+        let bytes =
+            (0..16).flat_map(|i| if i % 4 < 2 { [0, 0, 0] } else { [200, 100, 40] }).collect();
         let bars = Raster::new(Size::new(4, 4), false, bytes).expect("pixels");
         assert_eq!(&apply(bars.clone(), &edits("pixelate-4")).bytes()[..3], &[100, 50, 20]);
         assert_eq!(apply(bars.clone(), &edits("pixelate-2")), bars);
         let crisp = apply(bars.clone(), &edits("sharpen-100"));
-        assert!(crisp.bytes()[6] > 200 || crisp.bytes()[7] > 100, "the edge's bright side is brighter");
+        assert!(
+            crisp.bytes()[6] > 200 || crisp.bytes()[7] > 100,
+            "the edge's bright side is brighter"
+        );
         let plain = Raster::filled(Size::new(5, 5), [9, 80, 200, 255], false);
         assert_eq!(apply(plain.clone(), &edits("sharpen-150")), plain);
     }

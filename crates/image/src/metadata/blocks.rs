@@ -38,12 +38,14 @@ pub(super) fn xmp(bytes: &[u8], format: Format) -> Option<Vec<u8>> {
             .map(<[u8]>::to_vec),
         Format::Webp => riff::chunk(bytes, *b"XMP ").map(<[u8]>::to_vec),
         Format::Jxl => jxl_box(bytes, *b"xml ").map(<[u8]>::to_vec),
-        Format::Png => super::png_chunks(bytes).find(|(name, _)| name == b"iTXt").and_then(|(_, data)| {
-            let rest = data.strip_prefix(XMP_KEYWORD)?;
-            // A language and a translated keyword, both ended by zero, come before the text.
-            let mut parts = rest.splitn(3, |byte| *byte == 0);
-            parts.nth(2).map(<[u8]>::to_vec)
-        }),
+        Format::Png => {
+            super::png_chunks(bytes).find(|(name, _)| name == b"iTXt").and_then(|(_, data)| {
+                let rest = data.strip_prefix(XMP_KEYWORD)?;
+                // A language and a translated keyword, both ended by zero, come before the text.
+                let mut parts = rest.splitn(3, |byte| *byte == 0);
+                parts.nth(2).map(<[u8]>::to_vec)
+            })
+        }
         Format::Avif | Format::Tiff | Format::Gif | Format::Svg | Format::Bmp => packet(bytes),
     }
 }

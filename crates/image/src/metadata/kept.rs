@@ -50,7 +50,8 @@ pub fn credit(bytes: &[u8], format: Format) -> Credit {
     let in_exif = |tag: Tag| {
         let field = exif.as_ref()?.get_field(tag, In::PRIMARY)?;
         let Value::Ascii(parts) = &field.value else { return None };
-        let text: Vec<String> = parts.iter().map(|part| String::from_utf8_lossy(part).trim().to_owned()).collect();
+        let text: Vec<String> =
+            parts.iter().map(|part| String::from_utf8_lossy(part).trim().to_owned()).collect();
         Some(text.join("; ")).filter(|text| !text.is_empty())
     };
     let xmp = blocks::xmp(bytes, format).and_then(|packet| String::from_utf8(packet).ok());
@@ -70,21 +71,35 @@ fn said(document: &roxmltree::Document<'_>, name: &str) -> Option<String> {
     let clean = |text: &str| Some(text.trim().to_owned()).filter(|text| !text.is_empty());
     document.descendants().find_map(|node| {
         if node.is_element() && node.tag_name().name() == name {
-            let parts: Vec<&str> =
-                node.descendants().filter_map(|part| part.text().filter(|_| part.is_text())).map(str::trim).collect();
-            return clean(&parts.into_iter().filter(|part| !part.is_empty()).collect::<Vec<_>>().join("; "));
+            let parts: Vec<&str> = node
+                .descendants()
+                .filter_map(|part| part.text().filter(|_| part.is_text()))
+                .map(str::trim)
+                .collect();
+            return clean(
+                &parts.into_iter().filter(|part| !part.is_empty()).collect::<Vec<_>>().join("; "),
+            );
         }
-        node.attributes().find(|attribute| attribute.name() == name).and_then(|attribute| clean(attribute.value()))
+        node.attributes()
+            .find(|attribute| attribute.name() == name)
+            .and_then(|attribute| clean(attribute.value()))
     })
 }
 
 fn credit_as_exif(credit: &Credit) -> Option<Vec<u8>> {
     let field = |tag, text: &Option<String>| {
         let text = text.as_ref()?;
-        Some(Field { tag, ifd_num: In::PRIMARY, value: Value::Ascii(vec![text.clone().into_bytes()]) })
+        Some(Field {
+            tag,
+            ifd_num: In::PRIMARY,
+            value: Value::Ascii(vec![text.clone().into_bytes()]),
+        })
     };
     let fields: Vec<Field> =
-        [field(Tag::Artist, &credit.creator), field(Tag::Copyright, &credit.copyright)].into_iter().flatten().collect();
+        [field(Tag::Artist, &credit.creator), field(Tag::Copyright, &credit.copyright)]
+            .into_iter()
+            .flatten()
+            .collect();
     if fields.is_empty() {
         return None;
     }
@@ -96,13 +111,16 @@ fn credit_as_exif(credit: &Credit) -> Option<Vec<u8>> {
 }
 
 fn credit_as_xmp(credit: &Credit) -> Option<Vec<u8>> {
-    let escaped = |text: &String| text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;");
-    let creator = credit
-        .creator
-        .as_ref()
-        .map(|text| format!("<dc:creator><rdf:Seq><rdf:li>{}</rdf:li></rdf:Seq></dc:creator>", escaped(text)));
+    let escaped =
+        |text: &String| text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;");
+    let creator = credit.creator.as_ref().map(|text| {
+        format!("<dc:creator><rdf:Seq><rdf:li>{}</rdf:li></rdf:Seq></dc:creator>", escaped(text))
+    });
     let rights = credit.copyright.as_ref().map(|text| {
-        format!("<dc:rights><rdf:Alt><rdf:li xml:lang=\"x-default\">{}</rdf:li></rdf:Alt></dc:rights>", escaped(text))
+        format!(
+            "<dc:rights><rdf:Alt><rdf:li xml:lang=\"x-default\">{}</rdf:li></rdf:Alt></dc:rights>",
+            escaped(text)
+        )
     });
     let said: String = creator.into_iter().chain(rights).collect();
     (!said.is_empty()).then(|| {

@@ -1,5 +1,5 @@
-//! Where a picture was taken, cut out of its file without touching a pixel: bytes are blanked in place, so that nothing
-//! else moves.
+//! Where a picture was taken, cut out of its file without touching a pixel: bytes are blanked in
+//! place, so that nothing else moves.
 
 use kivet_recipe::Format;
 
@@ -107,12 +107,15 @@ fn entries(order: Order, tiff: &[u8], ifd: usize) -> Vec<usize> {
     (0..count).map(|i| ifd + 2 + i * 12).filter(|at| at + 12 <= tiff.len()).collect()
 }
 
-/// Blanks the block of positions with all it points at, and takes its entry out of the first directory.
+/// Blanks the block of positions with all it points at, and takes its entry out of the first
+/// directory.
 fn blank_gps(tiff: &mut [u8]) {
     let Some(order) = Order::of(tiff) else { return };
     let Some(first) = order.long(tiff, 4).map(|at| at as usize) else { return };
     let listed = entries(order, tiff, first);
-    let Some(position) = listed.iter().position(|at| order.short(tiff, *at) == Some(GPS)) else { return };
+    let Some(position) = listed.iter().position(|at| order.short(tiff, *at) == Some(GPS)) else {
+        return;
+    };
     if let Some(block) = order.long(tiff, listed[position] + 8).map(|at| at as usize) {
         for entry in entries(order, tiff, block) {
             blank_value(order, tiff, entry);
@@ -158,19 +161,29 @@ fn blank(bytes: &mut [u8], at: usize, length: usize) {
 /// `<prefix:Name ...>...</prefix:Name>`.
 fn blank_places(packet: &mut [u8]) {
     let mut at = 0;
-    while let Some(colon) = packet[at..].iter().position(|byte| *byte == b':').map(|colon| at + colon) {
+    while let Some(colon) =
+        packet[at..].iter().position(|byte| *byte == b':').map(|colon| at + colon)
+    {
         at = colon + 1;
-        let name: Vec<u8> = packet[at..].iter().copied().take_while(u8::is_ascii_alphanumeric).collect();
-        let names_place =
-            PLACES.iter().any(|place| name == place.as_bytes() || (*place == "GPS" && name.starts_with(b"GPS")));
+        let name: Vec<u8> =
+            packet[at..].iter().copied().take_while(u8::is_ascii_alphanumeric).collect();
+        let names_place = PLACES
+            .iter()
+            .any(|place| name == place.as_bytes() || (*place == "GPS" && name.starts_with(b"GPS")));
         if !names_place {
             continue;
         }
-        let start =
-            packet[..colon].iter().rposition(|byte| !byte.is_ascii_alphanumeric()).map_or(0, |before| before + 1);
+        let start = packet[..colon]
+            .iter()
+            .rposition(|byte| !byte.is_ascii_alphanumeric())
+            .map_or(0, |before| before + 1);
         let after = at + name.len();
         let is_element = start > 0 && packet[start - 1] == b'<';
-        let end = if is_element { element_end(packet, start, after) } else { attribute_end(packet, after) };
+        let end = if is_element {
+            element_end(packet, start, after)
+        } else {
+            attribute_end(packet, after)
+        };
         if let Some(end) = end {
             packet[if is_element { start - 1 } else { start }..end].fill(b' ');
             at = end;
@@ -198,7 +211,8 @@ fn element_end(packet: &[u8], start: usize, after: usize) -> Option<usize> {
     Some(tag_end + blocks::find(&packet[tag_end..], &closing)? + closing.len())
 }
 
-/// Blanks the places of IPTC records in an APP13 segment (IPTC-IIM 4.2, record 2: 26, 27, 90, 92, 95, 100, 101).
+/// Blanks the places of IPTC records in an APP13 segment (IPTC-IIM 4.2, record 2: 26, 27, 90, 92,
+/// 95, 100, 101).
 fn blank_iptc(jpeg: &mut [u8]) {
     let parts: Vec<(usize, usize)> = crate::probe::jpeg::segments(jpeg)
         .filter(|(marker, _)| *marker == 0xED)

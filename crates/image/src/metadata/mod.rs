@@ -1,5 +1,5 @@
-//! What a file carries that no viewer sees: EXIF, XMP, thumbnails, comments. The colour profile is not counted: it
-//! has a part in what is seen.
+//! What a file carries that no viewer sees: EXIF, XMP, thumbnails, comments. The colour profile is
+//! not counted: it has a part in what is seen.
 
 mod blocks;
 mod kept;
@@ -36,8 +36,8 @@ pub fn metadata(bytes: &[u8]) -> Metadata {
     }
 }
 
-/// APP1 (EXIF, XMP), APP3 to APP13 and comments; APP0, APP2 (profile) and APP14 (how colours are stored) have a part
-/// in decoding.
+/// APP1 (EXIF, XMP), APP3 to APP13 and comments; APP0, APP2 (profile) and APP14 (how colours are
+/// stored) have a part in decoding.
 fn of_jpeg(bytes: &[u8]) -> Metadata {
     let mut found = Metadata::default();
     for (marker, data) in jpeg::segments(bytes) {
@@ -77,7 +77,9 @@ fn of_webp(bytes: &[u8]) -> Metadata {
     let mut found = Metadata::default();
     for (name, content) in riff::chunks(bytes) {
         match &name {
-            b"EXIF" => found.add(content, Some(content.strip_prefix(b"Exif\0\0").unwrap_or(content))),
+            b"EXIF" => {
+                found.add(content, Some(content.strip_prefix(b"Exif\0\0").unwrap_or(content)))
+            }
             b"XMP " => found.add(content, None),
             _ => {}
         }
@@ -106,7 +108,7 @@ mod tests {
     #[test]
     fn what_was_put_in_is_found() {
         let raster = Raster::filled(Size::new(8, 8), [9, 80, 200, 255], false);
-        let jpeg = encode(&raster, Format::Jpeg, Encoding::Lossy { setting: 80.0 }).expect("encoded");
+        let jpeg = encode(&raster, Format::Jpeg, Encoding::lossy(80.0)).expect("encoded");
         assert_eq!(metadata(&jpeg), Metadata::default());
         let mut with = jpeg[..2].to_vec();
         with.extend([0xFF, 0xE1, 0x0B, 0xBA]);

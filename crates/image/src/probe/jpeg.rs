@@ -12,15 +12,17 @@ pub(super) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
     let mut stored = None;
     for (marker, data) in segments(bytes) {
         match marker {
-            0xE1 if data.starts_with(EXIF_HEADER) => orientation = super::exif_orientation(&data[EXIF_HEADER.len()..]),
+            0xE1 if data.starts_with(EXIF_HEADER) => {
+                orientation = super::exif_orientation(&data[EXIF_HEADER.len()..])
+            }
             // SOF0 to SOF15, less DHT (C4), JPG (C8) and DAC (CC).
             0xC0..=0xCF if !matches!(marker, 0xC4 | 0xC8 | 0xCC) => stored = frame_size(data),
             _ => {}
         }
     }
-    let stored = stored
-        .filter(|size| size.pixels() > 0)
-        .ok_or_else(|| ImageError::damaged(Format::Jpeg, "no frame header with a size was found"))?;
+    let stored = stored.filter(|size| size.pixels() > 0).ok_or_else(|| {
+        ImageError::damaged(Format::Jpeg, "no frame header with a size was found")
+    })?;
     let icc = icc_profile(bytes);
     let truncated = !has_end(bytes);
     Ok(Facts {
@@ -33,8 +35,8 @@ pub(super) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
     })
 }
 
-/// Bits a pixel and the quantiser say how much detail an encoder found: over the demo's photographs at five qualities from
-/// 75 to 97, bits fall by the power 0.57 of the steps.
+/// Bits a pixel and the quantiser say how much detail an encoder found: over the demo's photographs
+/// at five qualities from 75 to 97, bits fall by the power 0.57 of the steps.
 fn detail(bytes: &[u8], stored: Size) -> Option<f32> {
     const POWER: f32 = 0.57;
     let coded = bytes.len().checked_sub(first_scan(bytes))?;
@@ -49,7 +51,11 @@ fn luma_steps(bytes: &[u8]) -> Option<f32> {
     let (kind, steps) = table.split_first()?;
     let steps: Vec<f32> = match kind >> 4 {
         0 => steps.get(..64)?.iter().map(|step| f32::from(*step)).collect(),
-        _ => steps.get(..128)?.chunks_exact(2).map(|step| f32::from(u16::from_be_bytes([step[0], step[1]]))).collect(),
+        _ => steps
+            .get(..128)?
+            .chunks_exact(2)
+            .map(|step| f32::from(u16::from_be_bytes([step[0], step[1]])))
+            .collect(),
     };
     let mean = steps.iter().map(|step| step.max(1.0).ln()).sum::<f32>() / steps.len() as f32;
     Some(mean.exp())
@@ -60,15 +66,16 @@ fn first_scan(bytes: &[u8]) -> usize {
     2 + segments(bytes).map(|(_, data)| data.len() + 4).sum::<usize>()
 }
 
-/// True if an end marker follows the first scan. Within coded data 0xFF is followed by 0 or a restart marker, so that
-/// the two bytes mean nothing else there (B.1.1.5).
+/// True if an end marker follows the first scan. Within coded data 0xFF is followed by 0 or a
+/// restart marker, so that the two bytes mean nothing else there (B.1.1.5).
 fn has_end(bytes: &[u8]) -> bool {
     bytes
         .get(first_scan(bytes).min(bytes.len())..)
         .is_some_and(|rest| rest.windows(2).rev().any(|pair| pair == [0xFF, 0xD9]))
 }
 
-/// True if the picture comes in several scans of coefficients (G.1): all must be held until the last.
+/// True if the picture comes in several scans of coefficients (G.1): all must be held until the
+/// last.
 pub(crate) fn is_progressive(bytes: &[u8]) -> bool {
     segments(bytes).any(|(marker, _)| matches!(marker, 0xC2 | 0xC6 | 0xCA | 0xCE))
 }
@@ -82,7 +89,9 @@ fn frame_size(data: &[u8]) -> Option<Size> {
 /// The ICC profile, joined from its numbered chunks (ICC.1:2022, annex B.4).
 pub(crate) fn icc_profile(bytes: &[u8]) -> Option<Vec<u8>> {
     let mut chunks: Vec<&[u8]> = segments(bytes)
-        .filter(|(marker, data)| *marker == 0xE2 && data.starts_with(ICC_HEADER) && data.len() > ICC_HEADER.len() + 2)
+        .filter(|(marker, data)| {
+            *marker == 0xE2 && data.starts_with(ICC_HEADER) && data.len() > ICC_HEADER.len() + 2
+        })
         .map(|(_, data)| &data[ICC_HEADER.len()..])
         .collect();
     chunks.sort_by_key(|chunk| chunk[0]);

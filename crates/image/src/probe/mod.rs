@@ -1,4 +1,5 @@
-//! What a file is and holds, read from its header alone: one file per format. Its bytes decide, never its name.
+//! What a file is and holds, read from its header alone: one file per format. Its bytes decide,
+//! never its name.
 
 mod avif;
 pub(crate) mod gif;
@@ -13,7 +14,8 @@ use crate::{ImageError, Limits, decode::probe_bitmap, svg};
 /// Reads the facts of an original without decoding pixels.
 ///
 /// # Errors
-/// If the bytes are no known picture, their header is damaged, or it claims more than `limits` allow.
+/// If the bytes are no known picture, their header is damaged, or it claims more than `limits`
+/// allow.
 pub fn probe(bytes: &[u8], limits: Limits) -> Result<Facts, ImageError> {
     limits.check_bytes(bytes.len() as u64)?;
     let facts = match bytes {
@@ -21,10 +23,16 @@ pub fn probe(bytes: &[u8], limits: Limits) -> Result<Facts, ImageError> {
         [0x89, b'P', b'N', b'G', 0x0D, 0x0A, 0x1A, 0x0A, ..] => png::probe(bytes)?,
         [b'G', b'I', b'F', b'8', b'7' | b'9', b'a', ..] => gif::probe(bytes)?,
         [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => webp::probe(bytes)?,
-        [_, _, _, _, b'f', b't', b'y', b'p', b'a', b'v', b'i', b'f' | b's', ..] => avif::probe(bytes)?,
-        [0xFF, 0x0A, ..] | [0, 0, 0, 0x0C, b'J', b'X', b'L', b' ', 0x0D, 0x0A, 0x87, 0x0A, ..] => of_jxl(bytes)?,
+        [_, _, _, _, b'f', b't', b'y', b'p', b'a', b'v', b'i', b'f' | b's', ..] => {
+            avif::probe(bytes)?
+        }
+        [0xFF, 0x0A, ..] | [0, 0, 0, 0x0C, b'J', b'X', b'L', b' ', 0x0D, 0x0A, 0x87, 0x0A, ..] => {
+            of_jxl(bytes)?
+        }
         [b'B', b'M', ..] => probe_bitmap(bytes, Format::Bmp)?,
-        [b'I', b'I', 42 | 43, 0, ..] | [b'M', b'M', 0, 42 | 43, ..] => probe_bitmap(bytes, Format::Tiff)?,
+        [b'I', b'I', 42 | 43, 0, ..] | [b'M', b'M', 0, 42 | 43, ..] => {
+            probe_bitmap(bytes, Format::Tiff)?
+        }
         _ if svg::looks_like(bytes) => svg::probe(bytes)?,
         _ => return Err(ImageError::NotAPicture),
     };
@@ -45,11 +53,16 @@ fn of_jxl(_bytes: &[u8]) -> Result<Facts, ImageError> {
     Err(ImageError::NotBuilt { sort: "JPEG XL" })
 }
 
-/// Below this many bytes a pixel, losslessly packed pixels are taken for flat art: photographs need well over one.
+/// Below this many bytes a pixel, losslessly packed pixels are taken for flat art: photographs need
+/// well over one.
 const FLAT_BYTES_PER_PIXEL: f64 = 0.4;
 
 fn kind_by_weight(bytes: usize, size: Size) -> Kind {
-    if (bytes as f64) < FLAT_BYTES_PER_PIXEL * size.pixels() as f64 { Kind::Flat } else { Kind::Photo }
+    if (bytes as f64) < FLAT_BYTES_PER_PIXEL * size.pixels() as f64 {
+        Kind::Flat
+    } else {
+        Kind::Photo
+    }
 }
 
 /// The orientation in a TIFF-structured EXIF block; upright if there is none or it is no valid one.
@@ -57,7 +70,9 @@ fn exif_orientation(tiff: &[u8]) -> Orientation {
     exif::Reader::new()
         .read_raw(tiff.to_vec())
         .ok()
-        .and_then(|exif| exif.get_field(exif::Tag::Orientation, exif::In::PRIMARY)?.value.get_uint(0))
+        .and_then(|exif| {
+            exif.get_field(exif::Tag::Orientation, exif::In::PRIMARY)?.value.get_uint(0)
+        })
         .and_then(Orientation::from_exif)
         .unwrap_or_default()
 }

@@ -9,7 +9,7 @@ fn encoded(format: Format, encoding: Encoding, alpha: bool) -> Vec<u8> {
 
 #[test]
 fn every_format_we_write_is_read_back_for_what_it_is() {
-    let lossy = Encoding::Lossy { setting: 60.0 };
+    let lossy = Encoding::lossy(60.0);
     let cases = [
         (Format::Jpeg, lossy, false),
         (Format::Webp, lossy, false),
@@ -24,16 +24,25 @@ fn every_format_we_write_is_read_back_for_what_it_is() {
         (Format::Png, Encoding::Lossless, true),
     ];
     for (format, encoding, alpha) in cases {
-        let facts = probe(&encoded(format, encoding, alpha), Limits::default()).expect("our own files are readable");
-        assert_eq!((facts.format, facts.size, facts.alpha), (format, Size::new(40, 30), alpha), "{format} {encoding}");
+        if !crate::JXL && format == Format::Jxl {
+            continue;
+        }
+        let facts = probe(&encoded(format, encoding, alpha), Limits::default())
+            .expect("our own files are readable");
+        assert_eq!(
+            (facts.format, facts.size, facts.alpha),
+            (format, Size::new(40, 30), alpha),
+            "{format} {encoding}"
+        );
         assert!(!facts.animated && facts.orientation == Orientation::default());
     }
 }
 
 #[test]
 fn a_jpeg_orientation_swaps_the_sides() {
-    let plain = encoded(Format::Jpeg, Encoding::Lossy { setting: 60.0 }, false);
-    let mut tiff = b"Exif\0\0MM\0\x2a\0\0\0\x08\0\x01\x01\x12\0\x03\0\0\0\x01\0\x06\0\0\0\0\0\0".to_vec();
+    let plain = encoded(Format::Jpeg, Encoding::lossy(60.0), false);
+    let mut tiff =
+        b"Exif\0\0MM\0\x2a\0\0\0\x08\0\x01\x01\x12\0\x03\0\0\0\x01\0\x06\0\0\0\0\0\0".to_vec();
     let mut turned = plain[..2].to_vec();
     turned.extend([0xFF, 0xE1, 0, tiff.len() as u8 + 2]);
     turned.append(&mut tiff);
@@ -46,16 +55,24 @@ fn a_jpeg_orientation_swaps_the_sides() {
 #[test]
 fn a_vector_is_measured_by_its_root_element() {
     let size = |text: &str| probe(text.as_bytes(), Limits::default()).expect(text).size;
-    assert_eq!(size(r#"<svg xmlns="http://www.w3.org/2000/svg" width="120px" height="80"/>"#), Size::new(120, 80));
     assert_eq!(
-        size(r#"<?xml version="1.0"?><svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 64 32"/>"#),
+        size(r#"<svg xmlns="http://www.w3.org/2000/svg" width="120px" height="80"/>"#),
+        Size::new(120, 80)
+    );
+    assert_eq!(
+        size(
+            r#"<?xml version="1.0"?><svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 64 32"/>"#
+        ),
         Size::new(64, 32)
     );
     assert_eq!(
         size(r#"<svg xmlns="http://www.w3.org/2000/svg" width="128" viewBox="0,0,64,32"/>"#),
         Size::new(128, 64)
     );
-    assert_eq!(size(r#"<svg xmlns="http://www.w3.org/2000/svg" width="100%"/>"#), Size::new(300, 150));
+    assert_eq!(
+        size(r#"<svg xmlns="http://www.w3.org/2000/svg" width="100%"/>"#),
+        Size::new(300, 150)
+    );
 }
 
 #[test]
@@ -78,23 +95,29 @@ fn a_header_above_the_limits_is_refused_before_any_pixel() {
     let crc = crc32(&png[12..29]).to_be_bytes();
     png[29..33].copy_from_slice(&crc);
     let error = probe(&png, Limits::default()).expect_err("too large");
-    assert!(matches!(error, ImageError::TooLarge { size, .. } if size == Size::new(60_000, 60_000)), "{error}");
+    assert!(
+        matches!(error, ImageError::TooLarge { size, .. } if size == Size::new(60_000, 60_000)),
+        "{error}"
+    );
 }
 
 /// CRC-32 as PNG uses it (PNG, third edition, annex D), bit by bit.
 fn crc32(bytes: &[u8]) -> u32 {
     !bytes.iter().fold(!0, |crc, byte| {
-        (0..8).fold(crc ^ u32::from(*byte), |crc, _| if crc & 1 == 1 { (crc >> 1) ^ 0xEDB8_8320 } else { crc >> 1 })
+        (0..8).fold(crc ^ u32::from(*byte), |crc, _| {
+            if crc & 1 == 1 { (crc >> 1) ^ 0xEDB8_8320 } else { crc >> 1 }
+        })
     })
 }
 
 #[test]
 fn cut_off_and_scrambled_files_are_errors_never_panics() {
-    for format in [Format::Jpeg, Format::Webp, Format::Avif, Format::Jxl, Format::Png, Format::Gif] {
+    let all = [Format::Jpeg, Format::Webp, Format::Avif, Format::Jxl, Format::Png, Format::Gif];
+    for format in crate::written(all) {
         let encoding = match format {
             Format::Png => Encoding::Lossless,
             Format::Gif => Encoding::Palette,
-            _ => Encoding::Lossy { setting: 50.0 },
+            _ => Encoding::lossy(50.0),
         };
         let whole = encoded(format, encoding, false);
         for length in (0..whole.len()).step_by(7) {
@@ -125,16 +148,26 @@ fn a_jpeg_tells_how_much_detail_there_is() {
         Raster::new(Size::new(256, 256), false, bytes).expect("as many pixels")
     };
     let detail = |raster: &Raster, setting: f32| {
-        let file = encode(raster, Format::Jpeg, Encoding::Lossy { setting }).expect("encodes");
+        let file = encode(raster, Format::Jpeg, Encoding::lossy(setting)).expect("encodes");
         let facts = probe(&file, Limits::default()).expect("readable");
-        assert_eq!(probe(&file[..file.len() - 2], Limits::default()).expect("readable").detail, None, "cut short");
+        assert_eq!(
+            probe(&file[..file.len() - 2], Limits::default()).expect("readable").detail,
+            None,
+            "cut short"
+        );
         facts.detail.expect("a JPEG tells")
     };
     let (calm, grainy) = (noisy(8), noisy(60));
-    let [calm, grainy] = [calm, grainy].map(|raster| [75.0, 85.0, 92.0].map(|setting| detail(&raster, setting)));
-    assert!(grainy.iter().all(|grainy| calm.iter().all(|calm| grainy > &(calm + 0.5))), "{calm:?} {grainy:?}");
+    let [calm, grainy] =
+        [calm, grainy].map(|raster| [75.0, 85.0, 92.0].map(|setting| detail(&raster, setting)));
+    assert!(
+        grainy.iter().all(|grainy| calm.iter().all(|calm| grainy > &(calm + 0.5))),
+        "{calm:?} {grainy:?}"
+    );
     assert_eq!(
-        probe(&encoded(Format::Png, Encoding::Lossless, false), Limits::default()).expect("readable").detail,
+        probe(&encoded(Format::Png, Encoding::Lossless, false), Limits::default())
+            .expect("readable")
+            .detail,
         None
     );
 }

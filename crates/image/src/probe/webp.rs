@@ -11,7 +11,11 @@ pub(super) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
     let features = webp_features(bytes)?;
     let size = Size::new(features.width as u32, features.height as u32);
     let icc = crate::riff::chunk(bytes, *b"ICCP");
-    let kind = if features.format == LOSSLESS { super::kind_by_weight(bytes.len(), size) } else { Kind::Photo };
+    let kind = if features.format == LOSSLESS {
+        super::kind_by_weight(bytes.len(), size)
+    } else {
+        Kind::Photo
+    };
     Ok(Facts {
         alpha: features.has_alpha != 0,
         animated: features.has_animation != 0,

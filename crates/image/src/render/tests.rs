@@ -19,7 +19,8 @@ fn rendered(original: &[u8], recipe: &str) -> Raster {
     let facts = probe(original, Limits::default()).expect("a picture");
     let recipe: Recipe = recipe.parse().expect(recipe);
     let choice =
-        choose(&recipe, &facts, &Curves::default(), &Request::default(), &Policy::default()).expect("a choice");
+        choose(&recipe, &facts, &Curves::default(), &Request::default(), &Policy::default())
+            .expect("a choice");
     let rendition = render(original, &facts, &choice, &Task::default()).expect("a rendition");
     let facts = probe(&rendition.bytes, Limits::default()).expect("our own file");
     assert_eq!((facts.size, facts.format), (choice.plan.size, choice.format));
@@ -38,10 +39,10 @@ fn pixel_is(raster: &Raster, x: u32, y: u32, expected: &[u8]) {
 fn originals(raster: &Raster) -> Vec<Vec<u8>> {
     let write = |format, encoding| encode(raster, format, encoding).expect("encodes");
     vec![
-        write(Format::Jpeg, Encoding::Lossy { setting: 95.0 }),
+        write(Format::Jpeg, Encoding::lossy(95.0)),
         write(Format::Png, Encoding::Lossless),
         write(Format::Webp, Encoding::Lossless),
-        write(Format::Avif, Encoding::Lossy { setting: 95.0 }),
+        write(Format::Avif, Encoding::lossy(95.0)),
     ]
 }
 
@@ -72,7 +73,9 @@ fn a_canvas_surrounds_what_is_contained() {
 #[test]
 fn transparent_colours_do_not_bleed_into_edges() {
     // Opaque red beside transparent green: averaging straight colours would give a brown edge.
-    let bytes = (0..64 * 8).flat_map(|i| if i % 64 < 33 { [220, 30, 30, 255] } else { [0, 255, 0, 0] }).collect();
+    let bytes = (0..64 * 8)
+        .flat_map(|i| if i % 64 < 33 { [220, 30, 30, 255] } else { [0, 255, 0, 0] })
+        .collect();
     let raster = Raster::new(Size::new(64, 8), true, bytes).expect("four bytes a pixel");
     let png = encode(&raster, Format::Png, Encoding::Lossless).expect("encodes");
     let small = rendered(&png, "16w");
@@ -105,14 +108,17 @@ fn an_orientation_flag_is_applied_before_the_crop() {
 
 #[test]
 fn reduced_decoding_looks_like_whole_decoding() {
-    let wave = |x: u32, y: u32, k: u32| (128.0 + 100.0 * (f64::from(x * k + y * 3) / 90.0).sin()) as u8;
-    let bytes =
-        (0..900).flat_map(|y| (0..1600).flat_map(move |x| [wave(x, y, 1), wave(x, y, 2), wave(x, y, 4)])).collect();
+    let wave =
+        |x: u32, y: u32, k: u32| (128.0 + 100.0 * (f64::from(x * k + y * 3) / 90.0).sin()) as u8;
+    let bytes = (0..900)
+        .flat_map(|y| (0..1600).flat_map(move |x| [wave(x, y, 1), wave(x, y, 2), wave(x, y, 4)]))
+        .collect();
     let raster = Raster::new(Size::new(1600, 900), false, bytes).expect("three bytes a pixel");
-    let jpeg = encode(&raster, Format::Jpeg, Encoding::Lossy { setting: 95.0 }).expect("encodes");
+    let jpeg = encode(&raster, Format::Jpeg, Encoding::lossy(95.0)).expect("encodes");
     let png = encode(&raster, Format::Png, Encoding::Lossless).expect("encodes");
     let (reduced, whole) = (rendered(&jpeg, "160w_as-png"), rendered(&png, "160w_as-png"));
-    let differences = reduced.bytes().iter().zip(whole.bytes()).map(|(a, b)| f64::from(a.abs_diff(*b)));
+    let differences =
+        reduced.bytes().iter().zip(whole.bytes()).map(|(a, b)| f64::from(a.abs_diff(*b)));
     let mean = differences.sum::<f64>() / whole.bytes().len() as f64;
     assert!(mean < 2.0, "mean difference {mean}");
 }

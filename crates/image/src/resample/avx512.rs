@@ -1,11 +1,13 @@
-//! The inner loops for x86-64 with AVX-512. The only unsafe code is here: loads and stores by pointer, each within slices
-//! whose lengths are checked first, and the call across the feature boundary after detection.
+//! The inner loops for x86-64 with AVX-512. The only unsafe code is here: loads and stores by
+//! pointer, each within slices whose lengths are checked first, and the call across the feature
+//! boundary after detection.
 #![allow(unsafe_code)]
 
 use std::arch::x86_64::{
-    _mm_add_ps, _mm_loadu_ps, _mm_storeu_ps, _mm256_add_ps, _mm256_castps256_ps128, _mm256_extractf128_ps,
-    _mm512_broadcast_f32x4, _mm512_castps512_ps256, _mm512_extractf32x8_ps, _mm512_fmadd_ps, _mm512_loadu_ps,
-    _mm512_permutexvar_ps, _mm512_set_epi32, _mm512_set1_ps, _mm512_setzero_ps, _mm512_storeu_ps,
+    _mm_add_ps, _mm_loadu_ps, _mm_storeu_ps, _mm256_add_ps, _mm256_castps256_ps128,
+    _mm256_extractf128_ps, _mm512_broadcast_f32x4, _mm512_castps512_ps256, _mm512_extractf32x8_ps,
+    _mm512_fmadd_ps, _mm512_loadu_ps, _mm512_permutexvar_ps, _mm512_set_epi32, _mm512_set1_ps,
+    _mm512_setzero_ps, _mm512_storeu_ps,
 };
 
 use super::{
@@ -29,7 +31,8 @@ fn combine(rows: &[&[f32]], weights: &[f32], out: &mut [f32]) {
     unsafe { combine_avx512(rows, weights, out) }
 }
 
-/// Four taps at a time (sixteen lanes hold four four-channel samples), in all rows of the batch before the next four.
+/// Four taps at a time (sixteen lanes hold four four-channel samples), in all rows of the batch
+/// before the next four.
 #[target_feature(enable = "avx512f,avx512dq")]
 fn gather_avx512(weights: &Weights, rows: &[f32], out: &mut [f32]) {
     let (row_length, out_length) = (rows.len() / BATCH, out.len() / BATCH);
@@ -44,8 +47,9 @@ fn gather_avx512(weights: &Weights, rows: &[f32], out: &mut [f32]) {
             let four = unsafe { _mm_loadu_ps(four.as_ptr()) };
             let weight = _mm512_permutexvar_ps(spread, _mm512_broadcast_f32x4(four));
             for (row, sum) in sums.iter_mut().enumerate() {
-                // SAFETY: `at` runs from `first * 4` in steps of 16 for each four of the weights, so that `at + 16` stays
-                // within a row by the assertion above, and with the whole rows before it within `rows`.
+                // SAFETY: `at` runs from `first * 4` in steps of 16 for each four of the weights,
+                // so that `at + 16` stays within a row by the assertion above, and with the whole
+                // rows before it within `rows`.
                 let sample = unsafe { _mm512_loadu_ps(rows.as_ptr().add(row * row_length + at)) };
                 *sum = _mm512_fmadd_ps(sample, weight, *sum);
             }
@@ -72,8 +76,13 @@ fn combine_avx512(rows: &[&[f32]], weights: &[f32], out: &mut [f32]) {
         for (row, weight) in rows.iter().zip(weights) {
             let weight = _mm512_set1_ps(*weight);
             for (part, sum) in sums.iter_mut().enumerate() {
-                // SAFETY: `at + LANES` is within the row: rows are at least as long as `out`, and `at + LANES <= whole`.
-                *sum = _mm512_fmadd_ps(unsafe { _mm512_loadu_ps(row.as_ptr().add(at + part * 16)) }, weight, *sum);
+                // SAFETY: `at + LANES` is within the row: rows are at least as long as `out`, and
+                // `at + LANES <= whole`.
+                *sum = _mm512_fmadd_ps(
+                    unsafe { _mm512_loadu_ps(row.as_ptr().add(at + part * 16)) },
+                    weight,
+                    *sum,
+                );
             }
         }
         for (part, sum) in sums.into_iter().enumerate() {

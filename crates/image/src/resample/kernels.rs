@@ -4,14 +4,15 @@
 
 use super::weights::Weights;
 
-/// Rows gathered in one call: they share each load of the weights, and their sums do not wait for each other.
+/// Rows gathered in one call: they share each load of the weights, and their sums do not wait for
+/// each other.
 pub(super) const BATCH: usize = 4;
 
 /// The loops to use on this machine. Each has a scalar twin that a test holds equal to it.
 #[derive(Clone, Copy)]
 pub(super) struct Kernels {
-    /// Brings [`BATCH`] rows of four-channel samples, each padded as [`Weights::padding`] says, to the output's width.
-    /// Both slices hold the rows one after the other.
+    /// Brings [`BATCH`] rows of four-channel samples, each padded as [`Weights::padding`] says, to
+    /// the output's width. Both slices hold the rows one after the other.
     pub(super) gather: fn(&Weights, &[f32], &mut [f32]),
     /// The weighted sum of rows at least as long as the output: as many weights as rows.
     pub(super) combine: fn(&[&[f32]], &[f32], &mut [f32]),

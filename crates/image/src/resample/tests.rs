@@ -13,7 +13,9 @@ impl Held {
     fn new(size: Size, value: impl Fn(u32, u32, usize) -> f32) -> Self {
         let at = |y, x, channel| value(x, y, channel);
         let rows = (0..size.height)
-            .flat_map(|y| (0..size.width).flat_map(move |x| (0..4).map(move |channel| (y, x, channel))))
+            .flat_map(|y| {
+                (0..size.width).flat_map(move |x| (0..4).map(move |channel| (y, x, channel)))
+            })
             .map(|(y, x, channel)| at(y, x, channel))
             .collect();
         Self { size, rows, next: 0 }
@@ -43,7 +45,8 @@ fn whole(size: Size) -> Rect {
     Rect { x: 0.0, y: 0.0, width: size.width.into(), height: size.height.into() }
 }
 
-/// The definition, in f64: every output sample is the sum over all source samples of the normalised 2-D kernel.
+/// The definition, in f64: every output sample is the sum over all source samples of the normalised
+/// 2-D kernel.
 fn reference(source: &Held, crop: Rect, size: Size) -> Vec<f64> {
     let kernel = |x: f64| {
         let pi_x = std::f64::consts::PI * x;
@@ -59,7 +62,9 @@ fn reference(source: &Held, crop: Rect, size: Size) -> Vec<f64> {
         let scale = extent / f64::from(out);
         let weights = |i: u32| {
             let centre = start + (f64::from(i) + 0.5) * scale;
-            let raw: Vec<f64> = (0..length).map(|j| kernel((f64::from(j) + 0.5 - centre) / scale.max(1.0))).collect();
+            let raw: Vec<f64> = (0..length)
+                .map(|j| kernel((f64::from(j) + 0.5 - centre) / scale.max(1.0)))
+                .collect();
             let sum: f64 = raw.iter().sum();
             raw.into_iter().map(|weight| weight / sum).collect()
         };
@@ -67,14 +72,23 @@ fn reference(source: &Held, crop: Rect, size: Size) -> Vec<f64> {
     };
     let columns = axis(source.size.width, crop.x, crop.width, size.width);
     let rows = axis(source.size.height, crop.y, crop.height, size.height);
-    let at =
-        |x: usize, y: usize, channel: usize| f64::from(source.rows[(y * source.size.width as usize + x) * 4 + channel]);
+    let at = |x: usize, y: usize, channel: usize| {
+        f64::from(source.rows[(y * source.size.width as usize + x) * 4 + channel])
+    };
     let mut out = Vec::new();
     for row in &rows {
         for column in &columns {
             for channel in 0..4 {
-                let line = |y: usize| -> f64 { column.iter().enumerate().map(|(x, w)| w * at(x, y, channel)).sum() };
-                out.push(row.iter().enumerate().filter(|(_, w)| **w != 0.0).map(|(y, w)| w * line(y)).sum());
+                let line = |y: usize| -> f64 {
+                    column.iter().enumerate().map(|(x, w)| w * at(x, y, channel)).sum()
+                };
+                out.push(
+                    row.iter()
+                        .enumerate()
+                        .filter(|(_, w)| **w != 0.0)
+                        .map(|(y, w)| w * line(y))
+                        .sum(),
+                );
             }
         }
     }
@@ -84,7 +98,9 @@ fn reference(source: &Held, crop: Rect, size: Size) -> Vec<f64> {
 #[test]
 fn the_same_size_is_the_same_picture() {
     let size = Size::new(17, 9);
-    let source = Held::new(size, |x, y, channel| ((x * 31 + y * 17 + channel as u32 * 7) % 23) as f32 / 22.0);
+    let source = Held::new(size, |x, y, channel| {
+        ((x * 31 + y * 17 + channel as u32 * 7) % 23) as f32 / 22.0
+    });
     let expected = source.rows.clone();
     for (got, expected) in drawn(source, whole(size), size).into_iter().zip(expected) {
         assert!((got - expected).abs() < 1e-5);
@@ -96,8 +112,10 @@ fn all_kernels(source: impl Fn() -> Held, crop: Rect, size: Size) -> Vec<Vec<f32
     let drawn = |kernels: Kernels| {
         let mut out = Vec::new();
         let mut source = source();
-        resample_with(kernels, &mut source, crop, size, &Work::default(), &mut |row| out.extend_from_slice(row))
-            .expect("held rows");
+        resample_with(kernels, &mut source, crop, size, &Work::default(), &mut |row| {
+            out.extend_from_slice(row)
+        })
+        .expect("held rows");
         out
     };
     Kernels::all().into_iter().map(drawn).collect()
@@ -109,12 +127,19 @@ fn the_fast_loops_equal_their_scalar_twins() {
         [(97, 61, 13, 9), (64, 64, 33, 7), (5, 40, 5, 3), (3, 3, 1, 1), (200, 20, 67, 19)]
     {
         let from = Size::new(width, height);
-        let source = || Held::new(from, |x, y, channel| ((x * 31 + y * 17 + channel as u32 * 7) % 23) as f32 / 22.0);
+        let source = || {
+            Held::new(from, |x, y, channel| {
+                ((x * 31 + y * 17 + channel as u32 * 7) % 23) as f32 / 22.0
+            })
+        };
         let all = all_kernels(source, whole(from), Size::new(out_width, out_height));
         for fast in &all[1..] {
             let worst = all[0].iter().zip(fast).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
             // Fused multiplication rounds once where the scalar loop rounds twice.
-            assert!(worst <= 1e-6, "{width} x {height} to {out_width} x {out_height}: off by {worst}");
+            assert!(
+                worst <= 1e-6,
+                "{width} x {height} to {out_width} x {out_height}: off by {worst}"
+            );
         }
     }
 }

@@ -14,10 +14,12 @@ fn lanczos3(x: f64) -> f64 {
     sine * sine * (3.0 - 4.0 * sine * sine) / (3.0 * third * third)
 }
 
-/// For each output sample along one axis, the first source sample and a fixed number of weights that sum to 1.
+/// For each output sample along one axis, the first source sample and a fixed number of weights
+/// that sum to 1.
 ///
-/// Guaranteed: first samples never fall from one output to the next, and every window lies inside the source or reaches
-/// up to three samples beyond its end, where weights are 0: see [`Weights::padding`].
+/// Guaranteed: first samples never fall from one output to the next, and every window lies inside
+/// the source or reaches up to three samples beyond its end, where weights are 0: see
+/// [`Weights::padding`].
 pub(super) struct Weights {
     taps: usize,
     firsts: Vec<usize>,
@@ -30,11 +32,13 @@ impl Weights {
         3
     }
 
-    /// Weights from `length` samples to `out`, which show the stretch of `extent` samples from `start` on. Samples
-    /// outside the crop but inside the picture are used, so that a crop is exactly a part of the whole's rendition.
+    /// Weights from `length` samples to `out`, which show the stretch of `extent` samples from
+    /// `start` on. Samples outside the crop but inside the picture are used, so that a crop is
+    /// exactly a part of the whole's rendition.
     pub(super) fn new(length: u32, start: f64, extent: f64, out: u32) -> Self {
         let scale = extent / f64::from(out);
-        // Reduction widens the kernel to the output's own spacing; nothing is ever enlarged by more than rounding.
+        // Reduction widens the kernel to the output's own spacing; nothing is ever enlarged by more
+        // than rounding.
         let stretch = scale.max(1.0);
         let radius = 3.0 * stretch;
         let length = length as usize;

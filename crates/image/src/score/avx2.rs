@@ -1,5 +1,5 @@
-//! The loops of scoring compiled for x86-64 with AVX2 and FMA. The only unsafe code is the call across the feature
-//! boundary after detection.
+//! The loops of scoring compiled for x86-64 with AVX2 and FMA. The only unsafe code is the call
+//! across the feature boundary after detection.
 #![allow(unsafe_code)]
 
 use super::loops::{self, Loops, MapRow, RowSums, TAPS};

@@ -12,7 +12,8 @@ use crate::{
 /// The most levels there are.
 pub(super) const MAX_LEVELS: usize = 6;
 
-/// A picture is mirrored at its edges until it has so many pixels a side, and halved no further below it.
+/// A picture is mirrored at its edges until it has so many pixels a side, and halved no further
+/// below it.
 const MIN: u32 = 8;
 
 /// One level: three planes of `size`.
@@ -22,7 +23,8 @@ pub(super) struct Level {
     pub(super) planes: [Vec<f32>; 3],
 }
 
-/// How many levels a picture of `size` has: a level is made while the one before it has eight pixels a side.
+/// How many levels a picture of `size` has: a level is made while the one before it has eight
+/// pixels a side.
 pub(super) fn count(size: Size) -> usize {
     let mut side = size.width.min(size.height).max(MIN);
     let mut count = 1;
@@ -40,8 +42,10 @@ pub(super) fn levels(mut linear: Level, wanted: usize, loops: Loops) -> Vec<Leve
         let smaller = (index + 1 < wanted).then(|| halved(&linear));
         let width = linear.size.width as usize;
         let [red, green, blue] = &mut linear.planes;
-        for ((red, green), blue) in
-            red.chunks_exact_mut(width).zip(green.chunks_exact_mut(width)).zip(blue.chunks_exact_mut(width))
+        for ((red, green), blue) in red
+            .chunks_exact_mut(width)
+            .zip(green.chunks_exact_mut(width))
+            .zip(blue.chunks_exact_mut(width))
         {
             (loops.colours)(red, green, blue);
         }
@@ -65,12 +69,14 @@ impl Level {
         self.planes.each_mut().map(|plane| &mut plane[y as usize * width..][..width])
     }
 
-    /// Linear light of a raster, transparent tiles before a gray of `behind`, encoded; mirrored where it is too small.
+    /// Linear light of a raster, transparent tiles before a gray of `behind`, encoded; mirrored
+    /// where it is too small.
     pub(super) fn linear(raster: &Raster, behind: f32) -> Self {
         let own = raster.size();
         let mut level = Self::black(Size::new(own.width.max(MIN), own.height.max(MIN)));
         for y in 0..level.size.height {
-            let row = &raster.bytes()[mirrored(y, own.height) * raster.stride()..][..raster.stride()];
+            let row =
+                &raster.bytes()[mirrored(y, own.height) * raster.stride()..][..raster.stride()];
             let out = level.row_mut(y);
             if !raster.has_alpha() && own.width >= MIN {
                 opaque(row, out);
@@ -78,15 +84,18 @@ impl Level {
             }
             let [red, green, blue] = out;
             for (x, ((red, green), blue)) in red.iter_mut().zip(green).zip(blue).enumerate() {
-                let pixel = &row[mirrored(x as u32, own.width) * raster.channels()..][..raster.channels()];
+                let pixel =
+                    &row[mirrored(x as u32, own.width) * raster.channels()..][..raster.channels()];
                 let alpha = pixel.get(3).copied().unwrap_or(255);
-                [*red, *green, *blue] = [0, 1, 2].map(|channel| seen_through(pixel[channel], alpha, behind));
+                [*red, *green, *blue] =
+                    [0, 1, 2].map(|channel| seen_through(pixel[channel], alpha, behind));
             }
         }
         level
     }
 
-    /// Linear light of an opaque picture that is still to be read; `None` if it is too small to be scored unmirrored.
+    /// Linear light of an opaque picture that is still to be read; `None` if it is too small to be
+    /// scored unmirrored.
     ///
     /// # Errors
     /// Those of the source.
@@ -100,7 +109,9 @@ impl Level {
         for y in 0..size.height {
             source.next_row(&mut row)?;
             let [red, green, blue] = level.row_mut(y);
-            for (((pixel, red), green), blue) in row.as_chunks::<4>().0.iter().zip(red).zip(green).zip(blue) {
+            for (((pixel, red), green), blue) in
+                row.as_chunks::<4>().0.iter().zip(red).zip(green).zip(blue)
+            {
                 [*red, *green, *blue] = [pixel[0], pixel[1], pixel[2]];
             }
         }
@@ -110,7 +121,8 @@ impl Level {
 
 fn opaque(row: &[u8], [red, green, blue]: [&mut [f32]; 3]) {
     let table = &LINEAR[0];
-    for (((pixel, red), green), blue) in row.as_chunks::<3>().0.iter().zip(red).zip(green).zip(blue) {
+    for (((pixel, red), green), blue) in row.as_chunks::<3>().0.iter().zip(red).zip(green).zip(blue)
+    {
         [*red, *green, *blue] = pixel.map(|value| table[usize::from(value)][0]);
     }
 }
@@ -133,12 +145,14 @@ fn mirrored(at: u32, length: u32) -> usize {
 /// Means of squares of four; the last row and column stand for what is missing.
 fn halved(level: &Level) -> Level {
     let (width, height) = (level.size.width as usize, level.size.height as usize);
-    let mut half = Level::black(Size::new(level.size.width.div_ceil(2), level.size.height.div_ceil(2)));
+    let mut half =
+        Level::black(Size::new(level.size.width.div_ceil(2), level.size.height.div_ceil(2)));
     for (plane, half) in level.planes.iter().zip(&mut half.planes) {
         for (y, out) in half.chunks_exact_mut(width.div_ceil(2)).enumerate() {
             let upper = &plane[2 * y * width..][..width];
             let lower = &plane[(2 * y + 1).min(height - 1) * width..][..width];
-            let ((upper, last_upper), (lower, last_lower)) = (upper.as_chunks::<2>(), lower.as_chunks::<2>());
+            let ((upper, last_upper), (lower, last_lower)) =
+                (upper.as_chunks::<2>(), lower.as_chunks::<2>());
             for ((upper, lower), out) in upper.iter().zip(lower).zip(out.iter_mut()) {
                 *out = ((upper[0] + upper[1]) + (lower[0] + lower[1])) * 0.25;
             }

@@ -1,4 +1,5 @@
-//! The inner loops of scoring, in portable form; compiled a second time for AVX2 where the machine has it.
+//! The inner loops of scoring, in portable form; compiled a second time for AVX2 where the machine
+//! has it.
 
 /// How far the blur reaches to either side.
 pub(super) const RADIUS: usize = 4;
@@ -6,9 +7,11 @@ pub(super) const RADIUS: usize = 4;
 /// Rows or columns that go into one blurred value.
 pub(super) const TAPS: usize = 2 * RADIUS + 1;
 
-/// A Gaussian of sigma 1.5 as a sum of three cosines cut off at 5 (Charalampidis, "Recursive implementation of the
-/// Gaussian filter using truncated cosine functions", 2016), which is how the metric defines its blur: from the middle out.
-const BLUR: [f32; RADIUS + 1] = [0.264_621_1, 0.212_928_6, 0.109_335_37, 0.036_011_115, 0.009_414_368];
+/// A Gaussian of sigma 1.5 as a sum of three cosines cut off at 5 (Charalampidis, "Recursive
+/// implementation of the Gaussian filter using truncated cosine functions", 2016), which is how the
+/// metric defines its blur: from the middle out.
+const BLUR: [f32; RADIUS + 1] =
+    [0.264_621_1, 0.212_928_6, 0.109_335_37, 0.036_011_115, 0.009_414_368];
 
 /// Sums over a row are kept in so many lanes.
 const LANES: usize = 8;
@@ -64,7 +67,8 @@ impl Loops {
     }
 }
 
-// No closures below: they would be compiled without the features of the function they are inlined into.
+// No closures below: they would be compiled without the features of the function they are inlined
+// into.
 
 /// So many values from `start` on.
 #[inline(always)]
@@ -84,7 +88,8 @@ pub(super) fn blur(rows: [&[f32]; TAPS], out: &mut [f32]) {
             *value *= BLUR[0];
         }
         for away in 1..=RADIUS {
-            let (before, after) = (lanes(rows[RADIUS - away], start), lanes(rows[RADIUS + away], start));
+            let (before, after) =
+                (lanes(rows[RADIUS - away], start), lanes(rows[RADIUS + away], start));
             for lane in 0..LANES {
                 sum[lane] += (before[lane] + after[lane]) * BLUR[away];
             }
@@ -137,7 +142,11 @@ pub(super) fn maps(row: MapRow<'_>) -> RowSums {
         }
     }
     let [structure, structure4, artifact, artifact4, lost, lost4] = totals;
-    RowSums { structure: [structure, structure4], artifact: [artifact, artifact4], lost: [lost, lost4] }
+    RowSums {
+        structure: [structure, structure4],
+        artifact: [artifact, artifact4],
+        lost: [lost, lost4],
+    }
 }
 
 /// The three maps at one pixel, none below zero.
@@ -162,7 +171,8 @@ fn with_fourth_powers([structure, artifact, lost]: [f32; 3]) -> [f32; 6] {
     [structure, structure2 * structure2, artifact, artifact2 * artifact2, lost, lost2 * lost2]
 }
 
-// The opsin absorbance of the XYB space (ISO/IEC 18181-1, annex L.2), its bias and that bias's cube root.
+// The opsin absorbance of the XYB space (ISO/IEC 18181-1, annex L.2), its bias and that bias's cube
+// root.
 const LONG: [f32; 3] = [0.3, 0.622, 0.078];
 const MIDDLE: [f32; 3] = [0.23, 0.692, 0.078];
 const SHORT: [f32; 3] = [0.243_422_69, 0.204_767_45, 0.551_809_86];
@@ -175,7 +185,8 @@ pub(super) fn colours(red: &mut [f32], green: &mut [f32], blue: &mut [f32]) {
     let (green, blue) = (&mut green[..length], &mut blue[..length]);
     for x in 0..length {
         let light = [red[x], green[x], blue[x]];
-        let (long, middle, short) = (response(LONG, light), response(MIDDLE, light), response(SHORT, light));
+        let (long, middle, short) =
+            (response(LONG, light), response(MIDDLE, light), response(SHORT, light));
         let luma = 0.5 * (long + middle);
         // Moved so that all are above zero.
         red[x] = 0.5 * (long - middle) * 14.0 + 0.42;
@@ -186,11 +197,12 @@ pub(super) fn colours(red: &mut [f32], green: &mut [f32], blue: &mut [f32]) {
 
 #[inline(always)]
 fn response(mix: [f32; 3], light: [f32; 3]) -> f32 {
-    cube_root((mix[0] * light[0] + mix[1] * light[1] + mix[2] * light[2] + BIAS).max(0.0)) - BIAS_ROOT
+    cube_root((mix[0] * light[0] + mix[1] * light[1] + mix[2] * light[2] + BIAS).max(0.0))
+        - BIAS_ROOT
 }
 
-/// For values above zero: a guess at the inverse root from the exponent, then three steps of Newton's, to a few units in
-/// the last place.
+/// For values above zero: a guess at the inverse root from the exponent, then three steps of
+/// Newton's, to a few units in the last place.
 #[inline(always)]
 fn cube_root(value: f32) -> f32 {
     const GUESS: i32 = 0x5480_0000;

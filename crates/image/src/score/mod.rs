@@ -8,7 +8,7 @@ mod probe;
 mod ssimulacra2;
 mod tiles;
 
-use kivet_recipe::{Gamut, Rect, Size};
+use kivet_recipe::{Gamut, Rect, Score, Size};
 
 use levels::Level;
 pub use probe::Probe;
@@ -37,8 +37,8 @@ pub struct Reference {
 }
 
 impl Reference {
-    /// Of a drawn rendition that holds `gamut`. Memory: about 20 bytes a pixel, twice that if it has alpha, and as many
-    /// again while a file is compared.
+    /// Of a drawn rendition that holds `gamut`. Memory: about 20 bytes a pixel, twice that if it
+    /// has alpha, and as many again while a file is compared.
     pub fn new(raster: &Raster, gamut: Gamut) -> Self {
         let tiles = (raster.size().pixels() > WHOLE_UP_TO).then_some(TILES);
         let planes = match tiles {
@@ -52,7 +52,7 @@ impl Reference {
     ///
     /// # Errors
     /// If it cannot be decoded or has another size.
-    pub fn score(&self, file: &[u8]) -> Result<f32, ImageError> {
+    pub fn score(&self, file: &[u8]) -> Result<Score, ImageError> {
         let facts = facts_of(file, Limits::DEFAULT)?;
         if facts.size != self.size {
             let problem = format!("it is {} pixels, and its reference {}", facts.size, self.size);
@@ -61,12 +61,14 @@ impl Reference {
         let reading = Reading { eighths: 8, gamut: self.gamut, limits: Limits::DEFAULT };
         let mut source = decode::open(file, &facts, reading)?;
         let opaque = !self.alpha && !facts.alpha;
-        let light = if opaque && self.tiles.is_none() { Level::read(source.as_mut())? } else { None };
+        let light =
+            if opaque && self.tiles.is_none() { Level::read(source.as_mut())? } else { None };
         let score = match light {
             Some(light) => self.planes.compare_light(light),
             None => {
                 let whole = Rect::whole(source.size());
-                let shown = resampled(source.as_mut(), whole, facts.size, facts.alpha, &Work::default())?;
+                let shown =
+                    resampled(source.as_mut(), whole, facts.size, facts.alpha, &Work::default())?;
                 let shown = shown.with_alpha(self.alpha);
                 match self.tiles {
                     Some(tiles) => self.planes.compare(&tiles.of(&shown)),
@@ -74,9 +76,9 @@ impl Reference {
                 }
             }
         };
-        score
-            .map(|score| score as f32)
-            .ok_or_else(|| ImageError::NotScored { problem: "its decoder gave another size".to_owned() })
+        score.map(|score| Score::new(score as f32)).ok_or_else(|| ImageError::NotScored {
+            problem: "its decoder gave another size".to_owned(),
+        })
     }
 }
 

@@ -1,8 +1,11 @@
 //! Curves of encoders, measured on small renditions or tiles of larger ones.
 
-use kivet_recipe::{Curve, Effort, Encoding, Format, Gamut, Sample, Scale, Size};
+use kivet_recipe::{
+    Bytes, Curve, Effort, Encoding, Format, Gamut, Sample, Scale, Setting, Size, Trial,
+    coded_bytes_per_pixel,
+};
 
-use super::{Reference, Tiles};
+use super::{Reference, tiles::Tiles};
 use crate::{ImageError, Raster, Writing, write};
 
 /// The tiles of a probe at the larger scale.
@@ -16,7 +19,8 @@ pub struct Probe {
 }
 
 impl Probe {
-    /// The longer sides, in pixels, of the renditions probes are made of: the first is taken whole, of the other tiles.
+    /// The longer sides, in pixels, of the renditions probes are made of: the first is taken whole,
+    /// of the other tiles.
     pub const SIDES: [u32; 2] = [320, 1000];
 
     /// All of a small rendition drawn at `scale`.
@@ -30,8 +34,8 @@ impl Probe {
         Self::whole(TILES.of(raster), scale)
     }
 
-    /// The curve of `format`: its lossy form at a few settings with the fast preset and at some of them with the slow preset, and the bytes of its lossless
-    /// form if `lossless`.
+    /// The curve of `format`: its lossy form at a few settings with the fast preset, at some of
+    /// them with the slow one, and the bytes of its lossless form if `lossless`.
     ///
     /// # Errors
     /// If it cannot be encoded or scored.
@@ -43,7 +47,7 @@ impl Probe {
         let lossless = match (lossless, format) {
             (true, Format::Jxl | Format::Webp | Format::Png) => {
                 let file = crate::encode(&self.raster, format, Encoding::Lossless)?;
-                Some(crate::sample(&self.raster, format, 0.0, 0.0, file.len()).bytes)
+                Some(coded_bytes_per_pixel(format, Bytes::of(&file), self.raster.size().pixels()))
             }
             _ => None,
         };
@@ -54,14 +58,19 @@ impl Probe {
                 break;
             }
         }
-        curve.slow_samples.sort_by(|a, b| a.setting.total_cmp(&b.setting));
+        curve.slow_samples.sort_by(|a, b| a.setting.get().total_cmp(&b.setting.get()));
         Ok(curve)
     }
 
     fn sample(&self, format: Format, setting: f32, effort: Effort) -> Result<Sample, ImageError> {
-        let writing = Writing { effort, ..Writing::new(Encoding::Lossy { setting }) };
-        let file = write(&self.raster, format, &writing)?;
-        Ok(crate::sample(&self.raster, format, setting, self.reference.score(&file)?, file.len()))
+        let setting = Setting::nearest_to(setting);
+        let file = write(
+            &self.raster,
+            format,
+            &Writing { effort, ..Writing::new(Encoding::Lossy { setting }) },
+        )?;
+        let trial = Trial { setting, score: self.reference.score(&file)?, bytes: Bytes::of(&file) };
+        Ok(Sample::of(format, trial, self.raster.size().pixels()))
     }
 }
 
@@ -76,8 +85,9 @@ const fn settings(format: Format) -> &'static [f32] {
     }
 }
 
-/// Where an encoder is sampled with the slow preset: among the settings it is sampled at with the fast preset, so that what lies between the two is
-/// measured, not interpolated. In the order of what they tell: it ends where nothing is gained.
+/// Where an encoder is sampled with the slow preset: at settings of the fast preset, so that the
+/// difference is measured and not interpolated. The most telling first: sampling ends where nothing
+/// is gained.
 const fn slow_samples(format: Format) -> &'static [f32] {
     match format {
         Format::Avif => &[70.0, 24.0, 90.0],

@@ -1,5 +1,6 @@
-//! The SSIMULACRA2 score of one picture against another, 100 for the same. What carries no weight in it is not computed:
-//! at full size nothing but the luma counts, which is why a score costs little beside an encode.
+//! The SSIMULACRA2 score of one picture against another, 100 for the same. What carries no weight
+//! in it is not computed: at full size nothing but the luma counts, which is why a score costs
+//! little beside an encode.
 
 use kivet_recipe::Size;
 
@@ -9,8 +10,9 @@ use super::{
 };
 use crate::Raster;
 
-/// Weights by channel (X, Y, B), level, norm (mean, fourth root of the mean of fourth powers) and map (structure,
-/// artifact, lost), as the metric's authors fitted them; those below 0.003, which move no score by a hundredth, are zero.
+/// Weights by channel (X, Y, B), level, norm (mean, fourth root of the mean of fourth powers) and
+/// map (structure, artifact, lost), as the metric's authors fitted them; those below 0.003, which
+/// move no score by a hundredth, are zero.
 #[rustfmt::skip]
 const WEIGHTS: [f64; 108] = [
     0.0, 0.0, 0.0,  0.0, 0.0, 0.0,
@@ -72,12 +74,14 @@ impl ReferencePlanes {
         Self { size: raster.size(), views, loops }
     }
 
-    /// The score of another picture of the same size and transparency; `None` if it has another size.
+    /// The score of another picture of the same size and transparency; `None` if it has another
+    /// size.
     pub(super) fn compare(&self, other: &Raster) -> Option<f64> {
         if other.size() != self.size {
             return None;
         }
-        let scores = self.views.iter().map(|view| view.score(Level::linear(other, view.behind), self.loops));
+        let scores =
+            self.views.iter().map(|view| view.score(Level::linear(other, view.behind), self.loops));
         scores.reduce(f64::min)
     }
 
@@ -88,7 +92,8 @@ impl ReferencePlanes {
     }
 }
 
-/// Weights of one channel at one level of `count`. The published sum walks on without gaps where there are fewer levels.
+/// Weights of one channel at one level of `count`. The published sum walks on without gaps where
+/// there are fewer levels.
 fn weights(channel: usize, level: usize, count: usize) -> &'static [f64] {
     &WEIGHTS[(channel * count + level) * 6..][..6]
 }
@@ -99,15 +104,19 @@ fn is_weighed(channel: usize, level: usize, count: usize) -> bool {
 
 /// Levels down to the last that carries weight.
 fn wanted(count: usize) -> usize {
-    (0..count).rev().find(|level| (0..3).any(|channel| is_weighed(channel, *level, count))).map_or(1, |last| last + 1)
+    (0..count)
+        .rev()
+        .find(|level| (0..3).any(|channel| is_weighed(channel, *level, count)))
+        .map_or(1, |last| last + 1)
 }
 
 impl View {
     fn of(raster: &Raster, behind: f32, loops: Loops) -> Self {
         let count = levels::count(raster.size());
         let mut planes = Vec::new();
-        for (index, level) in
-            levels::levels(Level::linear(raster, behind), wanted(count), loops).into_iter().enumerate()
+        for (index, level) in levels::levels(Level::linear(raster, behind), wanted(count), loops)
+            .into_iter()
+            .enumerate()
         {
             let Level { size, planes: channels } = level;
             for (channel, values) in channels.into_iter().enumerate() {
@@ -125,7 +134,11 @@ impl View {
         let levels = levels::levels(other, wanted(count), loops);
         let weighed = |plane: &Weighed| -> f64 {
             let norms = plane.norms(&levels[plane.level].planes[plane.channel], loops);
-            norms.iter().zip(weights(plane.channel, plane.level, count)).map(|(norm, weight)| norm * weight).sum()
+            norms
+                .iter()
+                .zip(weights(plane.channel, plane.level, count))
+                .map(|(norm, weight)| norm * weight)
+                .sum()
         };
         score(self.planes.iter().map(weighed).sum())
     }
@@ -133,7 +146,8 @@ impl View {
 
 impl Weighed {
     fn of(level: usize, channel: usize, size: Size, values: Vec<f32>, loops: Loops) -> Self {
-        let (mut means, mut squares) = (Vec::with_capacity(values.len()), Vec::with_capacity(values.len()));
+        let (mut means, mut squares) =
+            (Vec::with_capacity(values.len()), Vec::with_capacity(values.len()));
         let width = size.width as usize;
         let fill = |y: usize, [plain, square]: [&mut [f32]; 2]| {
             let row = &values[y * width..][..width];
@@ -178,7 +192,8 @@ impl Weighed {
     }
 }
 
-/// Blurs `K` planes row by row: `fill` gives their rows, `emit` takes the blurred ones, nothing but zeros around them.
+/// Blurs `K` planes row by row: `fill` gives their rows, `emit` takes the blurred ones, nothing but
+/// zeros around them.
 fn blurred<const K: usize>(
     size: Size,
     loops: Loops,
@@ -188,13 +203,17 @@ fn blurred<const K: usize>(
     let (width, height) = (size.width as usize, size.height as usize);
     let zeros = vec![0.0; width];
     let mut padded: [Vec<f32>; K] = std::array::from_fn(|_| vec![0.0; width + 2 * RADIUS]);
-    let mut across: [[Vec<f32>; TAPS]; K] = std::array::from_fn(|_| std::array::from_fn(|_| vec![0.0; width]));
+    let mut across: [[Vec<f32>; TAPS]; K] =
+        std::array::from_fn(|_| std::array::from_fn(|_| vec![0.0; width]));
     let mut out: [Vec<f32>; K] = std::array::from_fn(|_| vec![0.0; width]);
     for y in 0..height + RADIUS {
         if y < height {
             fill(y, padded.each_mut().map(|row| &mut row[RADIUS..][..width]));
             for (row, across) in padded.iter().zip(&mut across) {
-                (loops.blur)(std::array::from_fn(|tap| &row[tap..][..width]), &mut across[y % TAPS]);
+                (loops.blur)(
+                    std::array::from_fn(|tap| &row[tap..][..width]),
+                    &mut across[y % TAPS],
+                );
             }
         }
         let Some(middle) = y.checked_sub(RADIUS) else { continue };
@@ -212,8 +231,8 @@ fn blurred<const K: usize>(
 /// A weighted sum, bent to the scale of people's opinions.
 fn score(sum: f64) -> f64 {
     let sum = sum * 0.956_238_261_683_484_4;
-    let bent =
-        2.326_765_642_916_932 * sum - 0.020_884_521_182_843_837 * sum.powi(2) + 6.248_496_625_763_138e-5 * sum.powi(3);
+    let bent = 2.326_765_642_916_932 * sum - 0.020_884_521_182_843_837 * sum.powi(2)
+        + 6.248_496_625_763_138e-5 * sum.powi(3);
     if bent > 0.0 { 100.0 - 10.0 * bent.powf(0.627_633_646_783_138_7) } else { 100.0 }
 }
 

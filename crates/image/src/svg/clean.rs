@@ -1,5 +1,5 @@
-//! What a drawing may say: shapes, paint, text and effects of its own. Scripts, event handlers, foreign content and
-//! anything fetched from elsewhere are left out.
+//! What a drawing may say: shapes, paint, text and effects of its own. Scripts, event handlers,
+//! foreign content and anything fetched from elsewhere are left out.
 
 use std::fmt::Write;
 
@@ -12,8 +12,17 @@ const XLINK: &str = "http://www.w3.org/1999/xlink";
 const XML: &str = "http://www.w3.org/XML/1998/namespace";
 
 /// Elements left out with all they hold.
-const FORBIDDEN: [&str; 9] =
-    ["script", "foreignObject", "iframe", "audio", "video", "canvas", "handler", "listener", "metadata"];
+const FORBIDDEN: [&str; 9] = [
+    "script",
+    "foreignObject",
+    "iframe",
+    "audio",
+    "video",
+    "canvas",
+    "handler",
+    "listener",
+    "metadata",
+];
 
 /// Pictures may be carried inside as these.
 const CARRIED: [&str; 6] = [
@@ -41,7 +50,8 @@ fn element(node: Node<'_, '_>, replaced: &[(&str, String)], out: &mut String, de
     for attribute in node.attributes() {
         let Some(name) = written_name(attribute.namespace(), attribute.name()) else { continue };
         let is_replaced = replaced.iter().any(|(replaced, _)| *replaced == name);
-        if !is_replaced && is_harmless(node.tag_name().name(), attribute.name(), attribute.value()) {
+        if !is_replaced && is_harmless(node.tag_name().name(), attribute.name(), attribute.value())
+        {
             push_attribute(out, name, attribute.value());
         }
     }
@@ -99,23 +109,30 @@ fn is_harmless(element: &str, name: &str, value: &str) -> bool {
         };
         return value.starts_with('#') || carries;
     }
-    let lower: String =
-        value.chars().filter(|c| !c.is_whitespace() && !c.is_control()).collect::<String>().to_ascii_lowercase();
+    let lower: String = value
+        .chars()
+        .filter(|c| !c.is_whitespace() && !c.is_control())
+        .collect::<String>()
+        .to_ascii_lowercase();
     !lower.contains("javascript:") && !lower.contains('\\') && urls_are_local(&lower)
 }
 
 /// True if every `url(...)` points within the document.
 fn urls_are_local(css: &str) -> bool {
-    css.split("url(").skip(1).all(|rest| rest.trim_start().trim_start_matches(['"', '\'']).starts_with('#'))
+    css.split("url(")
+        .skip(1)
+        .all(|rest| rest.trim_start().trim_start_matches(['"', '\'']).starts_with('#'))
         && !css.contains("@import")
         && !css.contains("image-set(")
         && !css.contains("image(")
         && !css.contains("src(")
 }
 
-/// A style sheet, or nothing if it reaches out: its rules cannot be told apart safely without reading CSS whole.
+/// A style sheet, or nothing if it reaches out: its rules cannot be told apart safely without
+/// reading CSS whole.
 fn harmless_sheet(css: &str) -> String {
-    let flat: String = css.chars().filter(|c| !c.is_whitespace()).collect::<String>().to_ascii_lowercase();
+    let flat: String =
+        css.chars().filter(|c| !c.is_whitespace()).collect::<String>().to_ascii_lowercase();
     if !flat.contains('\\') && urls_are_local(&flat) { css.to_owned() } else { String::new() }
 }
 
@@ -148,8 +165,8 @@ fn push_text(out: &mut String, text: &str) {
     }
 }
 
-/// What XML does not allow (XML 1.0, 2.2), which entities can bring in, leaves a mark: were it left out, what was judged
-/// harmless could close up to something else.
+/// What XML does not allow (XML 1.0, 2.2), which entities can bring in, leaves a mark: were it left
+/// out, what was judged harmless could close up to something else.
 fn allowed(c: char) -> char {
     let is_allowed = matches!(c, '\t' | '\n' | '\r' | ' '..='\u{D7FF}' | '\u{E000}'..='\u{FFFD}' | '\u{10000}'..);
     if is_allowed { c } else { char::REPLACEMENT_CHARACTER }

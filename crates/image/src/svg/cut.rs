@@ -18,13 +18,16 @@ pub(crate) fn cut(
     let document = parsed(&text)?;
     let root = document.root_element();
     let Plan { turned, crop, drawn, canvas: place, size, requested_size: _ } = *plan;
-    let view_box =
-        root.attribute("viewBox").map_or_else(|| format!("0 0 {} {}", natural.width, natural.height), str::to_owned);
-    let is_whole = crop == Rect::whole(natural) && turned == Orientation::default() && drawn == size;
+    let view_box = root
+        .attribute("viewBox")
+        .map_or_else(|| format!("0 0 {} {}", natural.width, natural.height), str::to_owned);
+    let is_whole =
+        crop == Rect::whole(natural) && turned == Orientation::default() && drawn == size;
     let colour = match canvas {
-        Some(CanvasColour::Rgb([r, g, b])) => {
-            Some(format!("<rect width=\"{}\" height=\"{}\" fill=\"#{r:02x}{g:02x}{b:02x}\"/>", size.width, size.height))
-        }
+        Some(CanvasColour::Rgb([r, g, b])) => Some(format!(
+            "<rect width=\"{}\" height=\"{}\" fill=\"#{r:02x}{g:02x}{b:02x}\"/>",
+            size.width, size.height
+        )),
         Some(CanvasColour::Clear) | None => None,
     };
     let mut out = String::with_capacity(text.len());
@@ -41,7 +44,9 @@ pub(crate) fn cut(
     } else {
         let (left, top) = place.map_or((0, 0), |place| (place.left, place.top));
         let Size { width, height } = size;
-        out.push_str(&format!("{HEAD} width=\"{width}\" height=\"{height}\" viewBox=\"0 0 {width} {height}\">"));
+        out.push_str(&format!(
+            "{HEAD} width=\"{width}\" height=\"{height}\" viewBox=\"0 0 {width} {height}\">"
+        ));
         out.push_str(colour.as_deref().unwrap_or_default());
         out.push_str(&format!(
             "<svg x=\"{left}\" y=\"{top}\" width=\"{}\" height=\"{}\" viewBox=\"{} {} {} {}\" preserveAspectRatio=\"none\"><g transform=\"{}\">",
@@ -74,5 +79,9 @@ fn matrix(turn: Orientation, natural: Size) -> String {
     let size = turn.apply(natural);
     let (sx, tx) = if turn.flip_x { (-1, size.width) } else { (1, 0) };
     let (sy, ty) = if turn.flip_y { (-1, size.height) } else { (1, 0) };
-    if turn.transpose { format!("matrix(0 {sy} {sx} 0 {tx} {ty})") } else { format!("matrix({sx} 0 0 {sy} {tx} {ty})") }
+    if turn.transpose {
+        format!("matrix(0 {sy} {sx} 0 {tx} {ty})")
+    } else {
+        format!("matrix({sx} 0 0 {sy} {tx} {ty})")
+    }
 }

@@ -29,7 +29,7 @@ pub(crate) fn draw_whole(bytes: &[u8], natural: Size) -> Result<Raster, ImageErr
     const LONGEST: u32 = 2048;
     let scale = f64::from(LONGEST) / f64::from(natural.width.max(natural.height));
     let recipe = if scale < 1.0 {
-        Recipe { width: Some(((f64::from(natural.width) * scale) as u32).max(1)), ..Recipe::default() }
+        Recipe::of_width((f64::from(natural.width) * scale) as u32)
     } else {
         Recipe::default()
     };
@@ -56,7 +56,8 @@ pub(crate) fn draw(
     };
     let tree = Tree::from_str(&vector, &options).map_err(damaged)?;
     let Size { width, height } = plan.size;
-    let mut pixmap = Pixmap::new(width, height).ok_or_else(|| damaged("it is too large to draw"))?;
+    let mut pixmap =
+        Pixmap::new(width, height).ok_or_else(|| damaged("it is too large to draw"))?;
     let (x, y) = (width as f32 / tree.size().width(), height as f32 / tree.size().height());
     resvg::render(&tree, Transform::from_scale(x, y), &mut pixmap.as_mut());
     let mut pixels = pixmap.take_demultiplied();

@@ -31,10 +31,11 @@ pub(crate) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
         return Err(damaged("its root element is not <svg>"));
     }
     let attribute = |name| root.attribute(name).and_then(pixels);
-    let view_box: Option<Vec<f64>> = root
-        .attribute("viewBox")
-        .map(|text| text.split([' ', ',', '\t', '\n']).filter_map(|number| number.parse().ok()).collect());
-    let boxed = view_box.filter(|numbers| numbers.len() == 4).map(|numbers| (numbers[2], numbers[3]));
+    let view_box: Option<Vec<f64>> = root.attribute("viewBox").map(|text| {
+        text.split([' ', ',', '\t', '\n']).filter_map(|number| number.parse().ok()).collect()
+    });
+    let boxed =
+        view_box.filter(|numbers| numbers.len() == 4).map(|numbers| (numbers[2], numbers[3]));
     let (width, height) = match (attribute("width"), attribute("height"), boxed) {
         (Some(width), Some(height), _) => (width, height),
         (Some(width), None, Some((w, h))) => (width, width * h / w),
@@ -43,10 +44,14 @@ pub(crate) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
         _ => (DEFAULT.width.into(), DEFAULT.height.into()),
     };
     let whole = |side: f64| (side.round() as u32).clamp(1, 1 << 20);
-    Ok(Facts { alpha: true, ..Facts::plain(Format::Svg, Size::new(whole(width), whole(height)), Kind::Flat) })
+    Ok(Facts {
+        alpha: true,
+        ..Facts::plain(Format::Svg, Size::new(whole(width), whole(height)), Kind::Flat)
+    })
 }
 
 /// A length in pixels; percentages and other units say nothing about the drawing's own size.
 fn pixels(text: &str) -> Option<f64> {
-    text.trim().trim_end_matches("px").parse().ok().filter(|length: &f64| *length > 0.0)
+    let text = text.trim();
+    text.strip_suffix("px").unwrap_or(text).parse().ok().filter(|length: &f64| *length > 0.0)
 }

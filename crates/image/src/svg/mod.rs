@@ -1,4 +1,5 @@
-//! Vectors: measured, cleaned, cropped by their viewBox, and drawn as pixels where a recipe asks for such.
+//! Vectors: measured, cleaned, cropped by their viewBox, and drawn as pixels where a recipe asks
+//! for such.
 
 mod clean;
 mod cut;
@@ -30,7 +31,10 @@ const DEEPEST: usize = 200;
 fn text(bytes: &[u8]) -> Result<Cow<'_, str>, ImageError> {
     let text = if bytes.starts_with(&GZIP) {
         let mut unpacked = Vec::new();
-        MultiGzDecoder::new(bytes).take(MAX_BYTES + 1).read_to_end(&mut unpacked).map_err(damaged)?;
+        MultiGzDecoder::new(bytes)
+            .take(MAX_BYTES + 1)
+            .read_to_end(&mut unpacked)
+            .map_err(damaged)?;
         Cow::Owned(String::from_utf8(unpacked).map_err(damaged)?)
     } else {
         Cow::Borrowed(std::str::from_utf8(bytes).map_err(damaged)?)
@@ -41,10 +45,12 @@ fn text(bytes: &[u8]) -> Result<Cow<'_, str>, ImageError> {
     Ok(text)
 }
 
-/// The parsed document. Entities are expanded within the parser's own bounds; those that explode are errors.
+/// The parsed document. Entities are expanded within the parser's own bounds; those that explode
+/// are errors.
 fn parsed(text: &str) -> Result<roxmltree::Document<'_>, ImageError> {
     refuse_deep(text)?;
-    let options = roxmltree::ParsingOptions { allow_dtd: true, nodes_limit: 500_000, ..Default::default() };
+    let options =
+        roxmltree::ParsingOptions { allow_dtd: true, nodes_limit: 500_000, ..Default::default() };
     roxmltree::Document::parse_with_options(text, options).map_err(damaged)
 }
 

@@ -10,17 +10,20 @@ const RED: [u8; 3] = [200, 30, 30];
 const GREEN: [u8; 3] = [30, 180, 40];
 const BLUE: [u8; 3] = [30, 40, 200];
 
-/// 40 x 20: a red ground that stays; a green square that is taken back to what was before; a blue one that leaves a hole.
+/// 40 x 20: a red ground that stays; a green square that is taken back to what was before; a blue
+/// one that leaves a hole.
 fn gif() -> Vec<u8> {
     let mut bytes = Vec::new();
     let mut encoder = Encoder::new(&mut bytes, 40, 20, &[]).expect("started");
     encoder.set_repeat(Repeat::Finite(2)).expect("repeats");
-    let mut frame = |colour: [u8; 3], (left, top, width, height): (u16, u16, u16, u16), delay, dispose| {
-        let mut rgba: Vec<u8> = [colour[0], colour[1], colour[2], 255].repeat(usize::from(width) * usize::from(height));
-        let mut frame = Frame::from_rgba(width, height, &mut rgba);
-        (frame.left, frame.top, frame.delay, frame.dispose) = (left, top, delay, dispose);
-        encoder.write_frame(&frame).expect("a frame");
-    };
+    let mut frame =
+        |colour: [u8; 3], (left, top, width, height): (u16, u16, u16, u16), delay, dispose| {
+            let mut rgba: Vec<u8> = [colour[0], colour[1], colour[2], 255]
+                .repeat(usize::from(width) * usize::from(height));
+            let mut frame = Frame::from_rgba(width, height, &mut rgba);
+            (frame.left, frame.top, frame.delay, frame.dispose) = (left, top, delay, dispose);
+            encoder.write_frame(&frame).expect("a frame");
+        };
     frame(RED, (0, 0, 40, 20), 10, DisposalMethod::Keep);
     frame(GREEN, (0, 0, 20, 20), 25, DisposalMethod::Previous);
     frame(BLUE, (20, 0, 20, 20), 7, DisposalMethod::Background);
@@ -32,16 +35,19 @@ fn gif() -> Vec<u8> {
 /// Colour at a point, or nothing where it is clear.
 type Seen = Option<[u8; 3]>;
 
-/// Frames of an animated GIF by another decoder than the engine's: how often shown, how long each, and what is seen left and
-/// right. A WebP is brought to GIF first, by the decoder of its own library.
+/// Frames of an animated GIF by another decoder than the engine's: how often shown, how long each,
+/// and what is seen left and right. A WebP is brought to GIF first, by the decoder of its own
+/// library.
 fn frames(file: &[u8], format: Format) -> (u32, Vec<(u32, Seen, Seen)>) {
     use image::AnimationDecoder;
-    let brought = if format == Format::Webp { rendered(file, "as-gif").bytes } else { file.to_vec() };
+    let brought =
+        if format == Format::Webp { rendered(file, "as-gif").bytes } else { file.to_vec() };
     let seen = |frame: &image::RgbaImage, x: u32| {
         let pixel = frame.get_pixel(x, frame.height() / 2).0;
         (pixel[3] > 127).then_some([pixel[0], pixel[1], pixel[2]])
     };
-    let decoder = image::codecs::gif::GifDecoder::new(std::io::Cursor::new(&brought)).expect("a GIF");
+    let decoder =
+        image::codecs::gif::GifDecoder::new(std::io::Cursor::new(&brought)).expect("a GIF");
     let loop_count = match decoder.loop_count() {
         image::metadata::LoopCount::Infinite => 0,
         image::metadata::LoopCount::Finite(times) => times.get() + 1,
@@ -52,7 +58,11 @@ fn frames(file: &[u8], format: Format) -> (u32, Vec<(u32, Seen, Seen)>) {
             let frame = frame.expect("a frame");
             let (numerator, denominator) = frame.delay().numer_denom_ms();
             let buffer = frame.buffer();
-            (numerator / denominator, seen(buffer, buffer.width() / 4), seen(buffer, buffer.width() * 3 / 4))
+            (
+                numerator / denominator,
+                seen(buffer, buffer.width() / 4),
+                seen(buffer, buffer.width() * 3 / 4),
+            )
         })
         .collect();
     (loop_count, frames)
@@ -78,7 +88,9 @@ fn a_gif_keeps_its_timing_loops_and_disposal_as_webp_and_as_gif() {
         // The blue square's place was cleared; what remains of the red ground is seen on the left.
         (500, Some(RED), None),
     ];
-    for (recipe, format) in [("20w", Format::Webp), ("20w_as-gif", Format::Gif), ("40w_blur-1_as-webp", Format::Webp)] {
+    for (recipe, format) in
+        [("20w", Format::Webp), ("20w_as-gif", Format::Gif), ("40w_blur-1_as-webp", Format::Webp)]
+    {
         let made = rendered(&original, recipe);
         assert_eq!(made.format, format);
         let (loop_count, seen) = frames(&made.bytes, format);
@@ -101,7 +113,8 @@ fn still_and_formats_that_stand_give_the_first_frame() {
         let made = rendered(&gif(), recipe);
         let facts = probe(&made.bytes, Limits::default()).expect("a picture");
         assert!(!facts.animated, "{recipe}");
-        let drawn = draw(&made.bytes, &facts, &plan_for(&Recipe::default(), &facts), None).expect("drawn");
+        let drawn =
+            draw(&made.bytes, &facts, &plan_for(&Recipe::default(), &facts), None).expect("drawn");
         assert!(
             drawn.bytes()[..3].iter().zip(RED).all(|(got, red)| got.abs_diff(red) <= 12),
             "{recipe}: {:?}",
@@ -137,10 +150,12 @@ fn an_apng_and_a_moving_webp_move_too() {
 
 #[test]
 fn frames_mean_what_their_file_says_of_colour_with_all_its_bits() {
-    // Under a gamma of 1, half the light is 188 in sRGB; 400 of 65,535 is 18, which in 8 bits would be 13 or 22.
-    for (depth, values, expected) in
-        [(png::BitDepth::Eight, [128, 64], [188, 137]), (png::BitDepth::Sixteen, [128 * 257, 400], [188, 18])]
-    {
+    // Under a gamma of 1, half the light is 188 in sRGB; 400 of 65,535 is 18, which in 8 bits would
+    // be 13 or 22.
+    for (depth, values, expected) in [
+        (png::BitDepth::Eight, [128, 64], [188, 137]),
+        (png::BitDepth::Sixteen, [128 * 257, 400], [188, 18]),
+    ] {
         let mut apng = Vec::new();
         let mut encoder = png::Encoder::new(&mut apng, 16, 8);
         encoder.set_color(png::ColorType::Rgb);
@@ -157,7 +172,10 @@ fn frames_mean_what_their_file_says_of_colour_with_all_its_bits() {
         let (_, seen) = frames(&rendered(&apng, "8w").bytes, Format::Webp);
         for ((_, left, _), value) in seen.into_iter().zip(expected) {
             let left = left.expect("opaque");
-            assert!(left.iter().all(|channel| channel.abs_diff(value) <= 3), "{left:?} for {value}, {depth:?}");
+            assert!(
+                left.iter().all(|channel| channel.abs_diff(value) <= 3),
+                "{left:?} for {value}, {depth:?}"
+            );
         }
     }
 }

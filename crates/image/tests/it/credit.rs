@@ -1,4 +1,5 @@
-//! Metadata: nothing by default, credit without location, everything, and originals with the place cut out.
+//! Metadata: nothing by default, credit without location, everything, and originals with the place
+//! cut out.
 
 use exif::{Field, In, Rational, Tag, Value, experimental::Writer};
 use kivet_image::{Limits, credit, metadata, probe, without_location};
@@ -10,8 +11,11 @@ const XMP: &str = r#"<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="htt
 
 /// EXIF with an author, an owner, an orientation and a place.
 fn exif_block() -> Vec<u8> {
-    let text =
-        |tag, text: &str| Field { tag, ifd_num: In::PRIMARY, value: Value::Ascii(vec![text.as_bytes().to_vec()]) };
+    let text = |tag, text: &str| Field {
+        tag,
+        ifd_num: In::PRIMARY,
+        value: Value::Ascii(vec![text.as_bytes().to_vec()]),
+    };
     let degrees = |tag, whole: u32| Field {
         tag,
         ifd_num: In::PRIMARY,
@@ -42,12 +46,14 @@ fn jpeg() -> Vec<u8> {
     let mut compress = mozjpeg::Compress::new(mozjpeg::ColorSpace::JCS_RGB);
     compress.set_size(48, 32);
     let mut started = compress.start_compress(Vec::new()).expect("started");
-    started.write_marker(mozjpeg::Marker::APP(1), &[b"Exif\0\0".as_slice(), &exif_block()].concat());
+    started
+        .write_marker(mozjpeg::Marker::APP(1), &[b"Exif\0\0".as_slice(), &exif_block()].concat());
     started.write_marker(
         mozjpeg::Marker::APP(1),
         &[b"http://ns.adobe.com/xap/1.0/\0".as_slice(), XMP.as_bytes()].concat(),
     );
-    let pixels: Vec<u8> = (0..48u32 * 32).flat_map(|i| [(i % 48 * 5) as u8, (i / 48 * 7) as u8, 90]).collect();
+    let pixels: Vec<u8> =
+        (0..48u32 * 32).flat_map(|i| [(i % 48 * 5) as u8, (i / 48 * 7) as u8, 90]).collect();
     started.write_scanlines(&pixels).expect("written");
     started.finish().expect("finished")
 }
@@ -60,7 +66,9 @@ fn png() -> Vec<u8> {
     writer.write_chunk(png::chunk::eXIf, &exif_block()).expect("a chunk");
     let text = [b"XML:com.adobe.xmp\0\0\0\0\0".as_slice(), XMP.as_bytes()].concat();
     writer.write_chunk(png::chunk::iTXt, &text).expect("a chunk");
-    writer.write_image_data(&(0..48u32 * 32 * 3).map(|i| (i % 251) as u8).collect::<Vec<_>>()).expect("pixels");
+    writer
+        .write_image_data(&(0..48u32 * 32 * 3).map(|i| (i % 251) as u8).collect::<Vec<_>>())
+        .expect("pixels");
     writer.finish().expect("finished");
     bytes
 }
@@ -93,7 +101,11 @@ fn credit_goes_along_and_the_place_does_not() {
                 assert!(!says(&made.bytes, word), "{format} says {word}");
             }
             let facts = probe(&made.bytes, Limits::default()).expect("a picture");
-            assert_eq!(facts.size, probe(&original, Limits::default()).expect("a picture").size, "{format}");
+            assert_eq!(
+                facts.size,
+                probe(&original, Limits::default()).expect("a picture").size,
+                "{format}"
+            );
         }
     }
 }
@@ -106,7 +118,11 @@ fn everything_goes_along_where_it_is_asked_for_but_the_turn_that_was_made() {
             assert!(says(&made.bytes, word), "{format} lost {word}");
         }
         let facts = probe(&made.bytes, Limits::default()).expect("a picture");
-        assert_eq!((facts.size.width, facts.size.height, facts.orientation.to_exif()), (32, 48, 1), "{format}");
+        assert_eq!(
+            (facts.size.width, facts.size.height, facts.orientation.to_exif()),
+            (32, 48, 1),
+            "{format}"
+        );
     }
 }
 
@@ -130,7 +146,10 @@ fn an_original_loses_its_place_and_not_a_pixel() {
         let kept = credit(&clean, format);
         assert_eq!(kept.creator.as_deref(), Some("Ilse Varga"), "{format}");
         // The numbers themselves are gone too: 54 degrees and 33.33 seconds as TIFF rationals.
-        assert!(!clean.windows(8).any(|window| window == [0, 0, 0x0D, 0x05, 0, 0, 0, 100]), "{format}");
+        assert!(
+            !clean.windows(8).any(|window| window == [0, 0, 0x0D, 0x05, 0, 0, 0, 100]),
+            "{format}"
+        );
         assert_eq!(without_location(&clean, format), clean, "{format}: nothing more to cut");
     }
 }

@@ -2,27 +2,37 @@
 
 use std::time::Duration;
 
-use kivet_image::{ImageError, Limits, Raster, RowSource, Task, Work, encode, probe, render, resample};
+use kivet_image::{
+    ImageError, Limits, Raster, RowSource, Task, Work, encode, probe, render, resample,
+};
 use kivet_recipe::{Curves, Encoding, Format, Policy, Recipe, Rect, Request, Size, choose};
 
 fn made(original: &[u8], recipe: &str, task: &Task<'_>) -> Result<(), ImageError> {
     let recipe: Recipe = recipe.parse().expect(recipe);
     let facts = probe(original, Limits::default()).expect("a picture");
-    let choice = choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, &Policy::default()).expect("a choice");
+    let choice =
+        choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, &Policy::default())
+            .expect("a choice");
     render(original, &facts, &choice, task).map(|_| ())
 }
 
 fn noise(size: Size) -> Raster {
-    let bytes = (0..size.pixels() as u32 * 3).map(|i| (i.wrapping_mul(2_654_435_761) >> 24) as u8).collect();
+    let bytes = (0..size.pixels() as u32 * 3)
+        .map(|i| (i.wrapping_mul(2_654_435_761) >> 24) as u8)
+        .collect();
     Raster::new(size, false, bytes).expect("pixels")
 }
 
 #[test]
 fn a_file_a_picture_or_a_film_above_the_limits_is_refused() {
-    let png = encode(&noise(Size::new(300, 200)), Format::Png, Encoding::Lossless).expect("encoded");
+    let png =
+        encode(&noise(Size::new(300, 200)), Format::Png, Encoding::Lossless).expect("encoded");
     let small = Limits { bytes: 1000, ..Limits::DEFAULT };
     assert!(matches!(probe(&png, small), Err(ImageError::TooHeavy { limit: 1000, .. })));
-    assert!(matches!(probe(&png, Limits { pixels: 59_999, ..small }), Err(ImageError::TooHeavy { .. })));
+    assert!(matches!(
+        probe(&png, Limits { pixels: 59_999, ..small }),
+        Err(ImageError::TooHeavy { .. })
+    ));
     let few = Limits { pixels: 59_999, ..Limits::DEFAULT };
     assert!(matches!(probe(&png, few), Err(ImageError::TooLarge { .. })));
 
@@ -41,7 +51,7 @@ fn a_file_a_picture_or_a_film_above_the_limits_is_refused() {
 fn what_must_be_held_whole_is_bounded_and_what_comes_in_rows_is_not() {
     let raster = noise(Size::new(800, 600));
     let tight = Task { limits: Limits { whole: 1 << 20, ..Limits::DEFAULT }, ..Task::default() };
-    let progressive = encode(&raster, Format::Jpeg, Encoding::Lossy { setting: 60.0 }).expect("encoded");
+    let progressive = encode(&raster, Format::Jpeg, Encoding::lossy(60.0)).expect("encoded");
     assert!(matches!(made(&progressive, "80w", &tight), Err(ImageError::TooMuchMemory { .. })));
     let rows = encode(&raster, Format::Png, Encoding::Lossless).expect("encoded");
     assert_eq!(made(&rows, "80w", &tight), Ok(()));
@@ -49,7 +59,8 @@ fn what_must_be_held_whole_is_bounded_and_what_comes_in_rows_is_not() {
 
 #[test]
 fn stopped_work_ends_within_a_strip_and_late_work_by_itself() {
-    let original = encode(&noise(Size::new(4000, 3000)), Format::Png, Encoding::Lossless).expect("encoded");
+    let original =
+        encode(&noise(Size::new(4000, 3000)), Format::Png, Encoding::Lossless).expect("encoded");
     let work = Work::default();
     work.stop();
     let task = Task { work, ..Task::default() };

@@ -2,6 +2,7 @@
 
 mod animated;
 mod colour;
+mod conformance;
 mod credit;
 mod effort;
 mod limits;
@@ -19,8 +20,10 @@ fn rendered(original: &[u8], recipe: &str) -> Rendition {
 fn rendered_by(original: &[u8], recipe: &str, policy: &Policy) -> Rendition {
     let recipe: Recipe = recipe.parse().expect(recipe);
     let facts = known(original, &recipe);
-    let choice = choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, policy).expect("a choice");
-    render(original, &facts, &choice, &Task::default()).unwrap_or_else(|error| panic!("{recipe}: {error}"))
+    let choice =
+        choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, policy).expect("a choice");
+    render(original, &facts, &choice, &Task::default())
+        .unwrap_or_else(|error| panic!("{recipe}: {error}"))
 }
 
 /// The facts of an original, looked at as far as the recipe wants.

@@ -9,7 +9,8 @@ use crate::pixels;
 /// Slow changes of strong colours, to the last column and row.
 fn colours(size: Size) -> Raster {
     let pixel = |x: u32, y: u32| [40 + 4 * x as u8, 40 + 4 * y as u8, 200 - 4 * x as u8];
-    let bytes = (0..size.height).flat_map(|y| (0..size.width).flat_map(move |x| pixel(x, y))).collect();
+    let bytes =
+        (0..size.height).flat_map(|y| (0..size.width).flat_map(move |x| pixel(x, y))).collect();
     Raster::new(size, false, bytes).expect("as many pixels as the size says")
 }
 
@@ -21,7 +22,7 @@ proptest! {
         let raster = colours(Size::new(width, height));
         let setting = if full { 99.0 } else { 90.0 };
         for format in [Format::Jpeg, Format::Webp, Format::Avif] {
-            let file = encode(&raster, format, Encoding::Lossy { setting }).expect("written");
+            let file = encode(&raster, format, Encoding::lossy(setting)).expect("written");
             let shown = pixels(&file);
             prop_assert_eq!(shown.size(), raster.size(), "{}", format);
             for (at, (given, shown)) in raster.bytes().iter().zip(shown.bytes()).enumerate() {

@@ -12,7 +12,8 @@ struct Dice(u64);
 
 impl Dice {
     fn roll(&mut self) -> f64 {
-        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        self.0 =
+            self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
         (self.0 >> 33) as f64 / f64::from(1u32 << 31)
     }
 
@@ -44,8 +45,9 @@ fn scene(seed: u32) -> (Raster, Box4) {
     let across = dice.between(0.16, 0.30) * w.min(h);
     let down = across * dice.between(0.8, 1.5);
     let (left, top) = (dice.between(0.0, w - across), dice.between(0.0, h - down));
-    let far =
-        |one: [f64; 3], other: [f64; 3]| one.iter().zip(other).map(|(a, b)| (a - b) * (a - b)).sum::<f64>().sqrt();
+    let far = |one: [f64; 3], other: [f64; 3]| {
+        one.iter().zip(other).map(|(a, b)| (a - b) * (a - b)).sum::<f64>().sqrt()
+    };
     let paint = loop {
         let paint = dice.colour();
         if far(paint, sky) > 90.0 && far(paint, ground) > 90.0 {
@@ -74,37 +76,50 @@ fn scene(seed: u32) -> (Raster, Box4) {
             let mut lit = shade;
             if inside {
                 let striped = ((u * 4.0) as i32 + (v * 4.0) as i32) % 2 == 0;
-                colour = if striped { paint } else { std::array::from_fn(|i| paint[i] * 0.75 + second[i] * 0.25) };
+                colour = if striped {
+                    paint
+                } else {
+                    std::array::from_fn(|i| paint[i] * 0.75 + second[i] * 0.25)
+                };
                 lit = v * 20.0;
             }
             let noise = (dice.roll() - 0.5) * 2.0 * grain;
             colour.map(|value| (value + lit + noise).clamp(0.0, 255.0) as u8)
         })
         .collect();
-    (Raster::new(Size::new(width as u32, height as u32), false, bytes).expect("pixels"), (left, top, across, down))
+    (
+        Raster::new(Size::new(width as u32, height as u32), false, bytes).expect("pixels"),
+        (left, top, across, down),
+    )
 }
 
 /// The share of a box that a crop keeps.
 fn kept(crop: kivet_recipe::Rect, (left, top, width, height): Box4) -> f64 {
     let overlap = |a: f64, al: f64, b: f64, bl: f64| ((a + al).min(b + bl) - a.max(b)).max(0.0);
-    overlap(crop.x, crop.width, left, width) * overlap(crop.y, crop.height, top, height) / (width * height)
+    overlap(crop.x, crop.width, left, width) * overlap(crop.y, crop.height, top, height)
+        / (width * height)
 }
 
 #[test]
 fn square_and_tall_crops_keep_the_subject() {
-    for (recipe, centred) in [("ratio-1-1", "ratio-1-1_at-center"), ("ratio-9-16", "ratio-9-16_at-center")] {
+    for (recipe, centred) in
+        [("ratio-1-1", "ratio-1-1_at-center"), ("ratio-9-16", "ratio-9-16_at-center")]
+    {
         let count = |recipe: &str| {
             let parsed: Recipe = recipe.parse().expect(recipe);
             let good = (0..SCENES).filter(|seed| {
                 let (raster, subject) = scene(*seed);
                 let analysis = Some(analyse_small(&raster));
-                let facts = Facts { analysis, ..Facts::plain(Format::Jpeg, raster.size(), Kind::Photo) };
+                let facts =
+                    Facts { analysis, ..Facts::plain(Format::Jpeg, raster.size(), Kind::Photo) };
                 kept(plan_for(&parsed, &facts).crop, subject) >= 0.9
             });
             good.count() as f64 / f64::from(SCENES)
         };
         let (found, middle) = (count(recipe), count(centred));
-        println!("{recipe}: {found:.3} of the scenes keep their subject; the middle alone: {middle:.3}");
+        println!(
+            "{recipe}: {found:.3} of the scenes keep their subject; the middle alone: {middle:.3}"
+        );
         assert!(found >= KEPT, "{recipe}: {found:.3}");
         assert!(found > middle + 0.2, "{recipe}: {found:.3} against {middle:.3} for the middle");
     }

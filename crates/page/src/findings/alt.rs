@@ -29,7 +29,8 @@ const EMPTY_WORDS: [&str; 21] = [
 ];
 
 /// What cameras and editors name files.
-const FILE_STEMS: [&str; 8] = ["img", "dsc", "dscn", "dscf", "pxl", "mvi", "screenshot", "untitled"];
+const FILE_STEMS: [&str; 8] =
+    ["img", "dsc", "dscn", "dscf", "pxl", "mvi", "screenshot", "untitled"];
 
 pub(super) fn findings(page: &Observation) -> Vec<Finding> {
     page.uses.iter().filter(|place| is_read_out(place)).filter_map(finding).collect()
@@ -40,30 +41,33 @@ fn is_read_out(place: &Use) -> bool {
     let element = &place.element;
     let silent = matches!(element.keyword("role").as_str(), "presentation" | "none")
         || element.keyword("aria-hidden") == "true"
-        || place
-            .ancestors
-            .iter()
-            .any(|around| around.attributes.get("aria-hidden").is_some_and(|value| value == "true"));
+        || place.ancestors.iter().any(|around| {
+            around.attributes.get("aria-hidden").is_some_and(|value| value == "true")
+        });
     let is_beacon = place.area.width <= 2.0 && place.area.height <= 2.0 && place.decoded;
     place.role == Role::Img && place.rendered && !silent && !is_beacon
 }
 
 fn finding(place: &Use) -> Option<Finding> {
     let element = &place.element;
-    let labelled = ["aria-label", "aria-labelledby"].iter().any(|name| !element.keyword(name).is_empty());
+    let labelled =
+        ["aria-label", "aria-labelledby"].iter().any(|name| !element.keyword(name).is_empty());
     let Some(alt) = element.attribute("alt") else {
         if labelled {
             return None;
         }
         let why = format!("{} has no alt: readers hear its address, or nothing", name(&place.url));
-        let fix = element.rewritten(&[("alt", Some("what it shows, or empty if decorative".to_owned()))]);
+        let fix =
+            element.rewritten(&[("alt", Some("what it shows, or empty if decorative".to_owned()))]);
         return Some(Finding::at(Code::AltMissing, place, Cost::NONE, why, fix));
     };
     let alt = alt.trim();
     let why = if alt.is_empty() {
-        let nameless_link = place.link_text.as_ref().is_some_and(|text| text.trim().is_empty()) && !labelled;
+        let nameless_link =
+            place.link_text.as_ref().is_some_and(|text| text.trim().is_empty()) && !labelled;
         let nameless_button = element.tag == "input";
-        (nameless_link || nameless_button).then(|| "it is all a link or button has, and its alt is empty".to_owned())?
+        (nameless_link || nameless_button)
+            .then(|| "it is all a link or button has, and its alt is empty".to_owned())?
     } else if says_nothing(alt) {
         format!("alt=\"{alt}\" says nothing about the picture")
     } else if is_file_name(alt, &place.url) {
@@ -83,7 +87,9 @@ fn says_nothing(alt: &str) -> bool {
 
 fn is_file_name(alt: &str, url: &str) -> bool {
     let alt = alt.to_lowercase();
-    let extensions = [".jpg", ".jpeg", ".png", ".gif", ".webp", ".avif", ".jxl", ".svg", ".bmp", ".tif", ".tiff"];
+    let extensions = [
+        ".jpg", ".jpeg", ".png", ".gif", ".webp", ".avif", ".jxl", ".svg", ".bmp", ".tif", ".tiff",
+    ];
     if extensions.iter().any(|extension| alt.ends_with(extension)) {
         return true;
     }
@@ -112,10 +118,17 @@ mod tests {
         for file in ["kites-dawn.jpg", "IMG_2041", "dsc 0034", "kites-dawn", "final_v2_small"] {
             assert!(is_file_name(file, "https://a.test/x/kites-dawn.jpg"), "{file}");
         }
-        for good in
-            ["Kites over the harbour", "Windmark Kite Week", "kites", "Sea-worn rope", "Image of the mole at dawn"]
-        {
-            assert!(!says_nothing(good) && !is_file_name(good, "https://a.test/kites.jpg"), "{good}");
+        for good in [
+            "Kites over the harbour",
+            "Windmark Kite Week",
+            "kites",
+            "Sea-worn rope",
+            "Image of the mole at dawn",
+        ] {
+            assert!(
+                !says_nothing(good) && !is_file_name(good, "https://a.test/kites.jpg"),
+                "{good}"
+            );
         }
     }
 }

@@ -1,4 +1,5 @@
-//! How answers arrive: broken, by way of a redirect, kept too briefly; pages that cannot come back; heavy embeds.
+//! How answers arrive: broken, by way of a redirect, kept too briefly; pages that cannot come back;
+//! heavy embeds.
 
 use super::{Code, Cost, Finding, name, size};
 use crate::observation::{Embed, Observation, Request, Role, Use};
@@ -10,7 +11,8 @@ const DAY_S: u64 = 86_400;
 const HEAVY: u64 = 400_000;
 
 pub(super) fn findings(page: &Observation) -> Vec<Finding> {
-    let mut found: Vec<Finding> = page.uses.iter().filter_map(|place| broken(page, place)).collect();
+    let mut found: Vec<Finding> =
+        page.uses.iter().filter_map(|place| broken(page, place)).collect();
     let mut told: Vec<&str> = Vec::new();
     for place in &page.uses {
         let Some(request) = page.request(&place.url) else { continue };
@@ -33,36 +35,63 @@ pub(super) fn findings(page: &Observation) -> Vec<Finding> {
         cost: Cost::NONE,
         why: format!("{}: going back loads the whole page anew", block.place),
         fix: match block.reason.as_str() {
-            "no-store" => "Cache-Control: no-cache instead of no-store, unless the page is secret".to_owned(),
+            "no-store" => {
+                "Cache-Control: no-cache instead of no-store, unless the page is secret".to_owned()
+            }
             "unload" => "listen to pagehide instead of unload".to_owned(),
             _ => format!("remove what the browser calls {}", block.reason),
         },
     }));
     let screen = f64::from(page.device.height);
     // Browsers fetch lazy frames some screens ahead; the page has done its part.
-    let waits = |embed: &Embed| embed.element.keyword("loading") == "lazy" && embed.area.y >= screen;
-    found.extend(page.embeds.iter().filter(|embed| embed.bytes_up_front >= HEAVY && !waits(embed)).map(heavy));
+    let waits =
+        |embed: &Embed| embed.element.keyword("loading") == "lazy" && embed.area.y >= screen;
+    found.extend(
+        page.embeds
+            .iter()
+            .filter(|embed| embed.bytes_up_front >= HEAVY && !waits(embed))
+            .map(heavy),
+    );
     found
 }
 
 fn broken(page: &Observation, place: &Use) -> Option<Finding> {
     let src = place.element.attribute("src").unwrap_or_default().trim();
-    if place.role == Role::Img && place.element.attribute("src").is_some() && src.is_empty() && place.url.is_empty() {
-        return (place.element.attribute("srcset").is_none() && place.sources.is_empty()).then(|| {
-            let why = "src is empty".to_owned();
-            Finding::at(Code::BrokenPicture, place, Cost::NONE, why, "name a picture, or remove the element".to_owned())
-        });
+    if place.role == Role::Img
+        && place.element.attribute("src").is_some()
+        && src.is_empty()
+        && place.url.is_empty()
+    {
+        return (place.element.attribute("srcset").is_none() && place.sources.is_empty()).then(
+            || {
+                let why = "src is empty".to_owned();
+                Finding::at(
+                    Code::BrokenPicture,
+                    place,
+                    Cost::NONE,
+                    why,
+                    "name a picture, or remove the element".to_owned(),
+                )
+            },
+        );
     }
-    let request =
-        page.requests.iter().filter(|request| request.is_picture).find(|request| request.asked_for(&place.url))?;
+    let request = page
+        .requests
+        .iter()
+        .filter(|request| request.is_picture)
+        .find(|request| request.asked_for(&place.url))?;
     let why = match request.status {
         400.. => format!("{} answers {}", place.url, request.status),
         0 if request.bytes == 0 && !place.decoded => format!("{} cannot be reached", place.url),
-        _ if request.status == 0 || place.decoded || place.role != Role::Img || !place.rendered => return None,
-        _ if page.measured => format!("{} is no picture the browser can read ({})", place.url, request.media_type),
+        _ if request.status == 0 || place.decoded || place.role != Role::Img || !place.rendered => {
+            return None;
+        }
+        _ if page.measured => {
+            format!("{} is not a picture the browser can read ({})", place.url, request.media_type)
+        }
         _ => match page.file(place) {
             Some(file) if file.facts.is_none() => {
-                format!("{} is no picture that is known ({})", place.url, request.media_type)
+                format!("{} is not in a known picture format ({})", place.url, request.media_type)
             }
             _ => return None,
         },
@@ -92,12 +121,20 @@ fn redirected(place: &Use, request: &Request) -> Option<Finding> {
 
 fn short(place: &Use, request: &Request) -> Option<Finding> {
     let answered = request.status == 200 || request.status == 304;
-    if !request.headers_count || !answered || request.lifetime_s.is_some_and(|lifetime| lifetime >= DAY_S) {
+    if !request.headers_count
+        || !answered
+        || request.lifetime_s.is_some_and(|lifetime| lifetime >= DAY_S)
+    {
         return None;
     }
     let why = match request.lifetime_s {
-        None => format!("the answer for {} says nothing about how long it may be kept", name(&place.url)),
-        Some(0) => format!("{} may not be kept, or must be asked for again every time", name(&place.url)),
+        None => format!(
+            "the answer for {} says nothing about how long it may be kept",
+            name(&place.url)
+        ),
+        Some(0) => {
+            format!("{} may not be kept, or must be asked for again every time", name(&place.url))
+        }
         Some(lifetime) => format!("{} may be kept for {lifetime} s only", name(&place.url)),
     };
     let fix =
@@ -106,7 +143,11 @@ fn short(place: &Use, request: &Request) -> Option<Finding> {
 }
 
 fn heavy(embed: &Embed) -> Finding {
-    let why = format!("{} loads {} before anybody asks for it", name(&embed.url), size(embed.bytes_up_front));
+    let why = format!(
+        "{} loads {} before anybody asks for it",
+        name(&embed.url),
+        size(embed.bytes_up_front)
+    );
     let fix = embed.element.rewritten(&[("loading", Some("lazy".to_owned()))])
         + ", or a picture of it that loads it when clicked";
     Finding {

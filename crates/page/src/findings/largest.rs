@@ -3,12 +3,17 @@
 use super::{Code, Cost, Finding, name};
 use crate::observation::{Largest, Observation, Request, Role, Started, Use};
 
-/// A picture that fills less of the first screen than this is the largest paint only for want of others.
+/// A picture that fills less of the first screen than this is the largest paint only for want of
+/// others.
 const LARGE: f64 = 0.05;
 
 pub(super) fn findings(page: &Observation) -> Vec<Finding> {
-    let Some(largest) = page.largest.as_ref().filter(|largest| !largest.url.is_empty()) else { return Vec::new() };
-    let Some(place) = page.uses.iter().find(|place| page.is_largest(place)) else { return Vec::new() };
+    let Some(largest) = page.largest.as_ref().filter(|largest| !largest.url.is_empty()) else {
+        return Vec::new();
+    };
+    let Some(place) = page.uses.iter().find(|place| page.is_largest(place)) else {
+        return Vec::new();
+    };
     let screen = f64::from(page.device.width) * f64::from(page.device.height);
     if place.area.extent() < LARGE * screen || place.url.starts_with("data:") {
         return Vec::new();
@@ -32,15 +37,24 @@ fn times(largest: &Largest) -> String {
     text
 }
 
-fn found_late(page: &Observation, largest: &Largest, place: &Use, request: Option<&Request>) -> Option<Finding> {
-    if is_preloaded(page, place) || request.is_some_and(|request| request.started == Started::Preload) {
+fn found_late(
+    page: &Observation,
+    largest: &Largest,
+    place: &Use,
+    request: Option<&Request>,
+) -> Option<Finding> {
+    if is_preloaded(page, place)
+        || request.is_some_and(|request| request.started == Started::Preload)
+    {
         return None;
     }
     let element = &place.element;
     let lazy = element.keyword("loading") == "lazy";
     let started = request.map_or(Started::Markup, |request| request.started);
-    let held_by = element.attributes.keys().any(|name| name.starts_with("data-") && name.contains("src"));
-    // A style attribute stands in the markup, but the browser's early reader of it does not look there.
+    let held_by =
+        element.attributes.keys().any(|name| name.starts_with("data-") && name.contains("src"));
+    // A style attribute stands in the markup, but the browser's early reader of it does not look
+    // there.
     let reason = if place.role == Role::Background {
         "it is a CSS background, found only when styles are applied"
     } else if lazy {
@@ -66,18 +80,26 @@ fn is_preloaded(page: &Observation, place: &Use) -> bool {
 
 fn not_urgent(page: &Observation, place: &Use, largest: &Largest) -> Option<Finding> {
     let urgent = |attributes: &str| attributes == "high";
-    let hinted = page
-        .hints
-        .iter()
-        .any(|hint| hint.rel == "preload" && hint.url == place.url && urgent(&hint.element.keyword("fetchpriority")));
+    let hinted = page.hints.iter().any(|hint| {
+        hint.rel == "preload"
+            && hint.url == place.url
+            && urgent(&hint.element.keyword("fetchpriority"))
+    });
     if urgent(&place.element.keyword("fetchpriority")) || hinted {
         return None;
     }
-    let preload = page.hints.iter().find(|hint| hint.rel == "preload" && hint.matches && hint.url == place.url);
+    let preload = page
+        .hints
+        .iter()
+        .find(|hint| hint.rel == "preload" && hint.matches && hint.url == place.url);
     let lost = largest.split.as_ref().map(|split| split.discovery_ms);
-    let why =
-        format!("{} is the largest paint, and nothing says so to the browser{}", name(&place.url), times(largest));
-    let element = preload.filter(|_| place.role != Role::Img).map_or(&place.element, |hint| &hint.element);
+    let why = format!(
+        "{} is the largest paint, and nothing says so to the browser{}",
+        name(&place.url),
+        times(largest)
+    );
+    let element =
+        preload.filter(|_| place.role != Role::Img).map_or(&place.element, |hint| &hint.element);
     let fix = element.rewritten(&[("fetchpriority", Some("high".to_owned()))]);
     Some(Finding::at(Code::LargestNotUrgent, place, Cost::ms(lost), why, fix))
 }

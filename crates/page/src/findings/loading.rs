@@ -9,16 +9,19 @@ const MIN_BYTES: u64 = 1_500;
 /// A background below the first screen must weigh this much to be worth another way of writing it.
 const MIN_BACKGROUND: u64 = 10_000;
 
-/// Pictures this share of a screen below the first are met at the first turn of the wheel; those this near its end are
-/// hardly seen before.
+/// Pictures this share of a screen below the first are met at the first turn of the wheel; those
+/// this near its end are hardly seen before.
 const MARGIN: f64 = 0.1;
 
 pub(super) fn findings(page: &Observation) -> Vec<Finding> {
     let mut found = several_urgent(page);
     let mut told: Vec<&str> = Vec::new();
     for place in &page.uses {
-        let one = lazy_above(page, place).or_else(|| hidden(page, place)).or_else(|| eager_below(page, place));
-        // A picture is fetched once, however many slides show it; and one that is in view somewhere has to be.
+        let one = lazy_above(page, place)
+            .or_else(|| hidden(page, place))
+            .or_else(|| eager_below(page, place));
+        // A picture is fetched once, however many slides show it; and one that is in view somewhere
+        // has to be.
         let Some(one) = one else { continue };
         let seen = page.uses.iter().any(|other| other.url == place.url && other.in_view);
         if one.code == Code::LazyAbove || (!seen && !told.contains(&place.url.as_str())) {
@@ -34,13 +37,21 @@ fn several_urgent(page: &Observation) -> Vec<Finding> {
     let hints = page
         .hints
         .iter()
-        .filter(|hint| hint.rel == "preload" && hint.matches && hint.element.keyword("as") == "image")
+        .filter(|hint| {
+            hint.rel == "preload" && hint.matches && hint.element.keyword("as") == "image"
+        })
         .map(|hint| (&hint.element, hint.url.as_str()));
-    let uses =
-        page.uses.iter().filter(|place| place.role == Role::Img).map(|place| (&place.element, place.url.as_str()));
+    let uses = page
+        .uses
+        .iter()
+        .filter(|place| place.role == Role::Img)
+        .map(|place| (&place.element, place.url.as_str()));
     let mut urgent: Vec<_> = Vec::new();
     for (element, url) in uses.chain(hints) {
-        if element.keyword("fetchpriority") == "high" && asked(url) && !urgent.iter().any(|(_, known)| *known == url) {
+        if element.keyword("fetchpriority") == "high"
+            && asked(url)
+            && !urgent.iter().any(|(_, known)| *known == url)
+        {
             urgent.push((element, url));
         }
     }
@@ -57,7 +68,10 @@ fn several_urgent(page: &Observation) -> Vec<Finding> {
             element: (*element).clone(),
             url: (*url).to_owned(),
             cost: page.request(url).map_or(Cost::NONE, |request| Cost::bytes(request.bytes)),
-            why: format!("{count} pictures are marked urgent; {} is not the largest paint", name(url)),
+            why: format!(
+                "{count} pictures are marked urgent; {} is not the largest paint",
+                name(url)
+            ),
             fix: element.rewritten(&[("fetchpriority", None)]),
         })
         .collect()
@@ -69,14 +83,32 @@ fn is_lazy(place: &Use) -> bool {
 
 fn lazy_above(page: &Observation, place: &Use) -> Option<Finding> {
     let seen_from = f64::from(page.device.height) * (1.0 - MARGIN);
-    if place.role != Role::Img || !place.in_view || !is_lazy(place) || place.area.is_empty() || place.area.y > seen_from
+    if place.role != Role::Img
+        || !place.in_view
+        || !is_lazy(place)
+        || place.area.is_empty()
+        || place.area.y > seen_from
     {
         return None;
     }
-    let lost = page.largest.as_ref().filter(|_| page.is_largest(place)).and_then(|largest| largest.split.as_ref());
+    let lost = page
+        .largest
+        .as_ref()
+        .filter(|_| page.is_largest(place))
+        .and_then(|largest| largest.split.as_ref());
     let lost = lost.map(|split| split.discovery_ms);
-    let why = format!("{} is in the first screen, {} px from the top, and lazy", name(&place.url), px(place.area.y));
-    Some(Finding::at(Code::LazyAbove, place, Cost::ms(lost), why, place.element.rewritten(&[("loading", None)])))
+    let why = format!(
+        "{} is in the first screen, {} px from the top, and lazy",
+        name(&place.url),
+        px(place.area.y)
+    );
+    Some(Finding::at(
+        Code::LazyAbove,
+        place,
+        Cost::ms(lost),
+        why,
+        place.element.rewritten(&[("loading", None)]),
+    ))
 }
 
 /// Bytes of a picture that was asked for before anybody scrolled.
@@ -88,18 +120,30 @@ fn fetched_at_once(page: &Observation, place: &Use) -> Option<u64> {
 
 fn hidden(page: &Observation, place: &Use) -> Option<Finding> {
     let unseen = !place.rendered || place.hidden;
-    if place.role == Role::Poster || !unseen || is_lazy(place) || place.element.keyword("fetchpriority") == "low" {
+    if place.role == Role::Poster
+        || !unseen
+        || is_lazy(place)
+        || place.element.keyword("fetchpriority") == "low"
+    {
         return None;
     }
     let bytes = fetched_at_once(page, place)?;
     let request = page.request(&place.url)?;
-    if request.priority.eq_ignore_ascii_case("verylow") || (place.role == Role::Background && !place.rendered) {
+    if request.priority.eq_ignore_ascii_case("verylow")
+        || (place.role == Role::Background && !place.rendered)
+    {
         return None;
     }
-    let why =
-        format!("{} is fetched with priority {} though it is not in view yet", name(&place.url), request.priority);
+    let why = format!(
+        "{} is fetched with priority {} though it is not in view yet",
+        name(&place.url),
+        request.priority
+    );
     let fix = if place.role == Role::Img {
-        place.element.rewritten(&[("loading", Some("lazy".to_owned())), ("fetchpriority", Some("low".to_owned()))])
+        place.element.rewritten(&[
+            ("loading", Some("lazy".to_owned())),
+            ("fetchpriority", Some("low".to_owned())),
+        ])
     } else {
         "set the background when the element is shown".to_owned()
     };
@@ -125,7 +169,10 @@ fn eager_below(page: &Observation, place: &Use) -> Option<Finding> {
     let fix = match place.role {
         Role::Img => place.element.rewritten(&[("loading", Some("lazy".to_owned()))]),
         Role::Background => {
-            format!("<img src=\"{}\" alt=\"\" loading=\"lazy\"> with object-fit: cover", name(&place.url))
+            format!(
+                "<img src=\"{}\" alt=\"\" loading=\"lazy\"> with object-fit: cover",
+                name(&place.url)
+            )
         }
         Role::Poster => place.element.rewritten(&[("preload", Some("none".to_owned()))]),
     };

@@ -1,5 +1,5 @@
-//! What is wrong with a page on a device, what it costs, and how to fix it: one file per theme, each a function from
-//! an [`Observation`] to findings.
+//! What is wrong with a page on a device, what it costs, and how to fix it: one file per theme,
+//! each a function from an [`Observation`] to findings.
 
 mod alt;
 mod code;
@@ -74,10 +74,15 @@ pub fn findings(page: &Observation) -> Vec<Finding> {
     let mut found: Vec<Finding> = themes.iter().flat_map(|theme| theme(page)).collect();
     found.sort_by(|a, b| (a.code, &a.element.path).cmp(&(b.code, &b.element.path)));
     // A picture that does not load has one thing to say for itself.
-    let broken: Vec<String> =
-        found.iter().filter(|one| one.code == Code::BrokenPicture).map(|one| one.element.path.clone()).collect();
+    let broken: Vec<String> = found
+        .iter()
+        .filter(|one| one.code == Code::BrokenPicture)
+        .map(|one| one.element.path.clone())
+        .collect();
     found.retain(|one| {
-        one.code == Code::BrokenPicture || one.code == Code::AltMissing || !broken.contains(&one.element.path)
+        one.code == Code::BrokenPicture
+            || one.code == Code::AltMissing
+            || !broken.contains(&one.element.path)
     });
     found
 }
@@ -96,11 +101,7 @@ fn px(value: f64) -> String {
 
 /// Bytes for sentences.
 fn size(bytes: u64) -> String {
-    match bytes {
-        0..1_000 => format!("{bytes} B"),
-        1_000..1_000_000 => format!("{:.1} kB", bytes as f64 / 1e3),
-        _ => format!("{:.2} MB", bytes as f64 / 1e6),
-    }
+    kivet_recipe::Bytes::new(bytes).to_string()
 }
 
 /// The last part of an address, for sentences.
@@ -108,3 +109,6 @@ fn name(url: &str) -> &str {
     let path = url.split(['?', '#']).next().unwrap_or(url);
     path.rsplit('/').find(|part| !part.is_empty()).unwrap_or(url)
 }
+
+#[cfg(test)]
+mod tests;

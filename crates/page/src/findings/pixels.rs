@@ -1,11 +1,13 @@
-//! Pixels and formats: more than is shown, cut away, old formats, drawings as photographs, metadata, duplicates.
+//! Pixels and formats: more than is shown, cut away, old formats, drawings as photographs,
+//! metadata, duplicates.
 
 use kivet_recipe::Format;
 
 use super::{Code, Cost, Finding, name, px, size};
 use crate::observation::{Covering, Fitted, Observation, PictureFile, Placement, Role, Use};
 
-/// More than this many times the pixels shown are too many: ladders of widths leave less than twice.
+/// More than this many times the pixels shown are too many: ladders of widths leave less than
+/// twice.
 const SURPLUS: f64 = 2.0;
 
 /// Cutting away less than this share is what a crop by ratio costs at best.
@@ -36,7 +38,9 @@ pub(super) fn findings(page: &Observation) -> Vec<Finding> {
             of_place.extend(of_fit(page, place, file, &placement, fitted));
         }
         // What is true of the file is said once, however often it is used.
-        of_place.retain(|one| !one.code.is_of_file() || !told.contains(&(place.url.as_str(), one.code)));
+        of_place.retain(|one| {
+            !one.code.is_of_file() || !told.contains(&(place.url.as_str(), one.code))
+        });
         told.extend(of_place.iter().map(|one| (place.url.as_str(), one.code)));
         found.extend(of_place);
     }
@@ -48,7 +52,11 @@ impl Code {
     const fn is_of_file(self) -> bool {
         matches!(
             self,
-            Self::BetterFormat | Self::FlatAsPixels | Self::VectorBeside | Self::AnimatedGif | Self::MetadataLeft
+            Self::BetterFormat
+                | Self::FlatAsPixels
+                | Self::VectorBeside
+                | Self::AnimatedGif
+                | Self::MetadataLeft
         )
     }
 }
@@ -64,7 +72,13 @@ pub(crate) fn placement(place: &Use, file: &PictureFile) -> Option<Placement> {
 }
 
 /// What of the file's pixels is too much for how it is shown.
-fn of_fit(page: &Observation, place: &Use, file: &PictureFile, at: &Placement, fitted: &Fitted) -> Vec<Finding> {
+fn of_fit(
+    page: &Observation,
+    place: &Use,
+    file: &PictureFile,
+    at: &Placement,
+    fitted: &Fitted,
+) -> Vec<Finding> {
     let mut found = Vec::new();
     let Some((width, height)) = file.pixels() else { return found };
     let moves = file.facts.as_ref().is_some_and(|facts| facts.animated);
@@ -84,7 +98,13 @@ fn of_fit(page: &Observation, place: &Use, file: &PictureFile, at: &Placement, f
             px(shown_width),
             px(shown_height),
         );
-        found.push(Finding::at(Code::MorePixels, place, Cost::bytes(cost), why, smaller(place, fitted, at)));
+        found.push(Finding::at(
+            Code::MorePixels,
+            place,
+            Cost::bytes(cost),
+            why,
+            smaller(place, fitted, at),
+        ));
     }
     let cut = at.cut();
     let cost = (after_pixels as f64 * cut) as u64;
@@ -104,8 +124,11 @@ fn of_fit(page: &Observation, place: &Use, file: &PictureFile, at: &Placement, f
         );
         found.push(Finding::at(Code::CutAway, place, Cost::bytes(cost), why, fix));
     }
-    let counted =
-        if at.covering != Covering::Piece { (after_pixels as f64 * (1.0 - cut)) as u64 } else { after_pixels };
+    let counted = if at.covering != Covering::Piece {
+        (after_pixels as f64 * (1.0 - cut)) as u64
+    } else {
+        after_pixels
+    };
     let saved = counted.saturating_sub(fitted.bytes);
     if !moves && !file.few_colours && is_worth_another_format(file, counted, saved, fitted) {
         let was = file.facts.as_ref().map_or("?", |facts| facts.format.name());
@@ -117,14 +140,25 @@ fn of_fit(page: &Observation, place: &Use, file: &PictureFile, at: &Placement, f
             size(fitted.bytes),
             fitted.format,
         );
-        found.push(Finding::at(Code::BetterFormat, place, Cost::bytes(saved), why, typed(place, fitted)));
+        found.push(Finding::at(
+            Code::BetterFormat,
+            place,
+            Cost::bytes(saved),
+            why,
+            typed(place, fitted),
+        ));
     }
     found.extend(too_heavy_a_drawing(place, file, sent, fitted).filter(|_| !moves));
     found
 }
 
 /// A drawing has no right number of pixels: all that is sent beyond what shows it is waste.
-fn too_heavy_a_drawing(place: &Use, file: &PictureFile, sent: u64, fitted: &Fitted) -> Option<Finding> {
+fn too_heavy_a_drawing(
+    place: &Use,
+    file: &PictureFile,
+    sent: u64,
+    fitted: &Fitted,
+) -> Option<Finding> {
     let saved = sent.saturating_sub(fitted.bytes);
     if !file.few_colours || saved < MIN_BYTES || (saved as f64) < FORMAT_GAIN * sent as f64 {
         return None;
@@ -156,7 +190,10 @@ fn of_file(page: &Observation, place: &Use, file: &PictureFile) -> Vec<Finding> 
     let Some(facts) = &file.facts else { return found };
     if let Some(vector) = &place.vector_beside {
         let why = format!("{} is sent, and {} lies beside it", name(&place.url), name(vector));
-        let fix = place.element.rewritten(&[("src", Some(name_in_place_of(&place.element, vector))), ("srcset", None)]);
+        let fix = place.element.rewritten(&[
+            ("src", Some(name_in_place_of(&place.element, vector))),
+            ("srcset", None),
+        ]);
         found.push(Finding::at(Code::VectorBeside, place, Cost::bytes(file.bytes), why, fix));
     }
     if facts.format == Format::Gif && facts.animated && file.bytes >= MIN_BYTES {
@@ -165,13 +202,14 @@ fn of_file(page: &Observation, place: &Use, file: &PictureFile) -> Vec<Finding> 
             "<video autoplay muted loop playsinline width=\"{}\" height=\"{}\" src=\"{}.mp4\"></video>, or an animated WebP",
             facts.size.width,
             facts.size.height,
-            name(&place.url).trim_end_matches(".gif"),
+            stem(name(&place.url)),
         );
         found.push(Finding::at(Code::AnimatedGif, place, Cost::bytes(file.bytes), why, fix));
     }
     let sent = page.request(&place.url).map_or(file.bytes, |request| request.bytes.max(file.bytes));
     if file.metadata_bytes >= METADATA || (file.has_location && file.metadata_bytes > 0) {
-        let location = if file.has_location { ", among it where the picture was taken" } else { "" };
+        let location =
+            if file.has_location { ", among it where the picture was taken" } else { "" };
         let why = format!(
             "{} of the {} of {} are metadata and thumbnails{location}",
             size(file.metadata_bytes),
@@ -179,7 +217,13 @@ fn of_file(page: &Observation, place: &Use, file: &PictureFile) -> Vec<Finding> 
             name(&place.url)
         );
         let fix = format!("/pic/{}w/<shelf>/{}", facts.size.width, name(&place.url));
-        found.push(Finding::at(Code::MetadataLeft, place, Cost::bytes(file.metadata_bytes), why, fix));
+        found.push(Finding::at(
+            Code::MetadataLeft,
+            place,
+            Cost::bytes(file.metadata_bytes),
+            why,
+            fix,
+        ));
     }
     found
 }
@@ -203,10 +247,19 @@ fn duplicates(page: &Observation) -> Vec<Finding> {
             continue;
         }
         match first.iter().find(|(hash, _)| *hash == file.hash) {
-            Some((_, earlier)) if earlier.url != place.url && !found.iter().any(|one| one.url == place.url) => {
-                let why = format!("{} and {} are the same bytes, fetched twice", place.url, earlier.url);
+            Some((_, earlier))
+                if earlier.url != place.url && !found.iter().any(|one| one.url == place.url) =>
+            {
+                let why =
+                    format!("{} and {} are the same bytes, fetched twice", place.url, earlier.url);
                 let fix = format!("use {} in both places", earlier.url);
-                found.push(Finding::at(Code::DuplicatePicture, place, Cost::bytes(file.bytes), why, fix));
+                found.push(Finding::at(
+                    Code::DuplicatePicture,
+                    place,
+                    Cost::bytes(file.bytes),
+                    why,
+                    fix,
+                ));
             }
             Some(_) => {}
             None => first.push((&file.hash, place)),
@@ -220,19 +273,30 @@ fn smaller(place: &Use, fitted: &Fitted, at: &Placement) -> String {
     let address = |width: u32| format!("/pic/{width}w/<shelf>/{}", name(&place.url));
     let widths = [fitted.width.div_ceil(2).max(1), fitted.width];
     if place.role == Role::Img {
-        let srcset: Vec<String> = widths.iter().map(|width| format!("{} {width}w", address(*width))).collect();
+        let srcset: Vec<String> =
+            widths.iter().map(|width| format!("{} {width}w", address(*width))).collect();
         return place.element.rewritten(&[
             ("src", Some(address(fitted.width))),
             ("srcset", Some(srcset.join(", "))),
             ("sizes", Some(format!("{}px", px(at.drawn.width)))),
         ]);
     }
-    format!("background-image: image-set(url({}) 1x, url({}) 2x)", address(widths[0]), address(widths[1]))
+    format!(
+        "background-image: image-set(url({}) 1x, url({}) 2x)",
+        address(widths[0]),
+        address(widths[1])
+    )
 }
 
 /// Markup that offers the lighter format first.
+/// A file's name without `.gif`.
+fn stem(name: &str) -> &str {
+    name.strip_suffix(".gif").unwrap_or(name)
+}
+
 fn typed(place: &Use, fitted: &Fitted) -> String {
-    let address = format!("/pic/{}w_as-{}/<shelf>/{}", fitted.width, fitted.format.name(), name(&place.url));
+    let address =
+        format!("/pic/{}w_as-{}/<shelf>/{}", fitted.width, fitted.format.name(), name(&place.url));
     if place.role == Role::Img {
         let media = fitted.format.media_type();
         return format!(
@@ -249,7 +313,8 @@ fn ratio(width: f64, height: f64) -> String {
     let best = (1..=20_u32)
         .map(|down| ((target * f64::from(down)).round().max(1.0), f64::from(down)))
         .min_by(|a, b| {
-            let off = |(across, down): &(f64, f64)| (across / down / target).ln().abs() + down / 1e4;
+            let off =
+                |(across, down): &(f64, f64)| (across / down / target).ln().abs() + down / 1e4;
             off(a).total_cmp(&off(b))
         })
         .unwrap_or((1.0, 1.0));

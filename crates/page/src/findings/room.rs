@@ -13,15 +13,26 @@ const LOW: f64 = 24.0;
 const SHIFT: f64 = 0.01;
 
 pub(super) fn findings(page: &Observation) -> Vec<Finding> {
-    let mut found: Vec<Finding> = page.uses.iter().filter_map(|place| unreserved(page, place)).collect();
-    found.extend(page.embeds.iter().filter(|embed| embed.rendered && !embed.reserved).map(|embed| {
-        let why = format!("the {} has no height of its own until its content decides it", embed.element.tag);
-        let fix = embed.element.rewritten(&[("style", Some("width: 100%; aspect-ratio: 16 / 9".to_owned()))]);
-        finding(Code::NoRoom, &embed.element, &embed.url, why, fix)
-    }));
+    let mut found: Vec<Finding> =
+        page.uses.iter().filter_map(|place| unreserved(page, place)).collect();
+    found.extend(page.embeds.iter().filter(|embed| embed.rendered && !embed.reserved).map(
+        |embed| {
+            let why = format!(
+                "the {} has no height of its own until its content decides it",
+                embed.element.tag
+            );
+            let fix = embed
+                .element
+                .rewritten(&[("style", Some("width: 100%; aspect-ratio: 16 / 9".to_owned()))]);
+            finding(Code::NoRoom, &embed.element, &embed.url, why, fix)
+        },
+    ));
     found.extend(moved(page, &found));
     for moving in &page.moving {
-        let why = format!("`{}` is animated, which lays the page out anew in every frame", moving.property);
+        let why = format!(
+            "`{}` is animated, which lays the page out anew in every frame",
+            moving.property
+        );
         let fix = "animate transform: translate(...) instead".to_owned();
         found.push(finding(Code::LayoutAnimated, &moving.element, "", why, fix));
     }
@@ -35,7 +46,11 @@ fn finding(code: Code, element: &Element, url: &str, why: String, fix: String) -
 }
 
 fn unreserved(page: &Observation, place: &Use) -> Option<Finding> {
-    if place.role == Role::Background || place.reserved || !place.rendered || place.area.height < LOW {
+    if place.role == Role::Background
+        || place.reserved
+        || !place.rendered
+        || place.area.height < LOW
+    {
         return None;
     }
     let (width, height) = natural(page, place)?;
@@ -45,13 +60,17 @@ fn unreserved(page: &Observation, place: &Use) -> Option<Finding> {
         px(place.area.height)
     );
     let (width, height) = (width.round() as u32, height.round() as u32);
-    let fix = place.element.rewritten(&[("width", Some(width.to_string())), ("height", Some(height.to_string()))])
+    let fix = place
+        .element
+        .rewritten(&[("width", Some(width.to_string())), ("height", Some(height.to_string()))])
         + &format!(" with height: auto, or aspect-ratio: {width} / {height}");
     let mut one = finding(Code::NoRoom, &place.element, &place.url, why, fix);
     let shift: f64 = page
         .shifts
         .iter()
-        .filter(|shift| shift.cause.as_ref().is_some_and(|cause| cause.element.path == place.element.path))
+        .filter(|shift| {
+            shift.cause.as_ref().is_some_and(|cause| cause.element.path == place.element.path)
+        })
         .map(|shift| shift.value)
         .sum();
     if shift >= SHIFT {
@@ -109,7 +128,10 @@ fn stretched(page: &Observation, place: &Use) -> Option<Finding> {
     );
     let fix = match place.role {
         Role::Background => "background-size: cover".to_owned(),
-        _ => format!("{} {{ height: auto }}, or object-fit: cover where it should be cropped", place.element.selector),
+        _ => format!(
+            "{} {{ height: auto }}, or object-fit: cover where it should be cropped",
+            place.element.selector
+        ),
     };
     Some(finding(Code::RatioDistorted, &place.element, &place.url, why, fix))
 }
@@ -118,7 +140,8 @@ fn contradicted(page: &Observation, place: &Use) -> Option<Finding> {
     if place.role != Role::Img {
         return None;
     }
-    let (written_width, written_height) = (place.element.dimension("width")?, place.element.dimension("height")?);
+    let (written_width, written_height) =
+        (place.element.dimension("width")?, place.element.dimension("height")?);
     let (width, height) = natural(page, place)?;
     if written_width < 1.0 || written_height < 1.0 {
         return None;
@@ -130,7 +153,9 @@ fn contradicted(page: &Observation, place: &Use) -> Option<Finding> {
         return None;
     }
     // A crop by object-fit whose box has just this ratio is described by them, not contradicted.
-    let is_box = place.rendered && !place.area.is_empty() && !differ(written, place.area.width / place.area.height);
+    let is_box = place.rendered
+        && !place.area.is_empty()
+        && !differ(written, place.area.width / place.area.height);
     if place.fit != "fill" && is_box {
         return None;
     }

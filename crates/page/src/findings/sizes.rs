@@ -23,7 +23,9 @@ fn finding(page: &Observation, place: &Use) -> Option<Finding> {
     }
     let source = source_for(&place.sources, &page.device);
     let (srcset, sizes) = match source {
-        Some(source) => (source.srcset.as_str(), Some(source.sizes.as_str()).filter(|sizes| !sizes.is_empty())),
+        Some(source) => {
+            (source.srcset.as_str(), Some(source.sizes.as_str()).filter(|sizes| !sizes.is_empty()))
+        }
         None => (
             place.element.attribute("srcset")?,
             place.element.attribute("sizes").filter(|sizes| !sizes.trim().is_empty()),
@@ -33,14 +35,20 @@ fn finding(page: &Observation, place: &Use) -> Option<Finding> {
     if candidates.len() < 2 || !candidates.iter().any(|candidate| candidate.width.is_some()) {
         return None;
     }
-    let SourceSize::Pixels(said) = source_size(sizes.unwrap_or_default(), &page.device) else { return None };
+    let SourceSize::Pixels(said) = source_size(sizes.unwrap_or_default(), &page.device) else {
+        return None;
+    };
     let shown = place.area.width;
-    // A picture that covers a box flatter than itself is needed as wide as the box; one taller, wider than that.
+    // A picture that covers a box flatter than itself is needed as wide as the box; one taller,
+    // wider than that.
     let max =
-        page.file(place).and_then(|file| file.pixels()).map_or(shown, |(width, height)| match place.fit.as_str() {
-            "cover" => shown.max(place.area.height * width / height),
-            _ => shown,
-        });
+        page.file(place).and_then(|file| file.pixels()).map_or(
+            shown,
+            |(width, height)| match place.fit.as_str() {
+                "cover" => shown.max(place.area.height * width / height),
+                _ => shown,
+            },
+        );
     let off = if said < shown { shown - said } else { said - max };
     if off <= MIN || off <= OFF * shown {
         return None;
@@ -48,7 +56,9 @@ fn finding(page: &Observation, place: &Use) -> Option<Finding> {
     let density = page.device.density;
     let taken = pick(&candidates, said, density);
     let right = pick(&candidates, max, density);
-    let width = |candidate: Option<&crate::Candidate>| candidate.and_then(|candidate| candidate.width).unwrap_or(1.0);
+    let width = |candidate: Option<&crate::Candidate>| {
+        candidate.and_then(|candidate| candidate.width).unwrap_or(1.0)
+    };
     let bytes = page.request(&place.url).map_or(0, |request| request.bytes);
     let surplus = 1.0 - (width(right) / width(taken)).powi(2);
     let cost = Cost::bytes((bytes as f64 * surplus.max(0.0)) as u64);

@@ -1,4 +1,5 @@
-//! Helpers that stand in each other's way: two lazy loaders, two picture services, exemptions that miss.
+//! Helpers that stand in each other's way: two lazy loaders, two picture services, exemptions that
+//! miss.
 
 use percent_encoding::percent_decode_str;
 use url::Url;
@@ -8,7 +9,12 @@ use crate::observation::{Ancestor, Attributes, Observation, Role, Use};
 
 pub(super) fn findings(page: &Observation) -> Vec<Finding> {
     let of = |place: &Use| [two_lazy(place), two_services(place), exemption(place)];
-    page.uses.iter().filter(|place| place.role == Role::Img || !place.url.is_empty()).flat_map(of).flatten().collect()
+    page.uses
+        .iter()
+        .filter(|place| place.role == Role::Img || !place.url.is_empty())
+        .flat_map(of)
+        .flatten()
+        .collect()
 }
 
 /// Marks by which script loaders know their pictures: an address held back, or a class of theirs.
@@ -25,7 +31,9 @@ fn script_lazy(attributes: &Attributes) -> Vec<String> {
         class.contains("lazy") && !is_exemption(&class)
     };
     if marks.is_empty() {
-        marks.extend(classes.split_ascii_whitespace().find(is_loader).map(|class| format!(".{class}")));
+        marks.extend(
+            classes.split_ascii_whitespace().find(is_loader).map(|class| format!(".{class}")),
+        );
     }
     marks
 }
@@ -33,10 +41,14 @@ fn script_lazy(attributes: &Attributes) -> Vec<String> {
 fn holds_an_address(name: &str) -> bool {
     let Some(rest) = name.strip_prefix("data-") else { return false };
     let parts: Vec<&str> = rest.split('-').collect();
-    parts
+    parts.iter().any(|part| {
+        matches!(
+            *part,
+            "src" | "srcset" | "lazysrc" | "lazysrcset" | "bg" | "background" | "original"
+        )
+    }) && !parts
         .iter()
-        .any(|part| matches!(*part, "src" | "srcset" | "lazysrc" | "lazysrcset" | "bg" | "background" | "original"))
-        && !parts.iter().any(|part| matches!(*part, "full" | "zoom" | "large" | "retina" | "fallback" | "hover"))
+        .any(|part| matches!(*part, "full" | "zoom" | "large" | "retina" | "fallback" | "hover"))
 }
 
 /// `data-src` and `data-srcset` belong to one loader, `data-later-src` to another.
@@ -58,40 +70,64 @@ fn two_lazy(place: &Use) -> Option<Finding> {
         (false, [mark, other, ..]) => (mark.as_str(), other.as_str()),
         _ => return None,
     };
-    let why = format!("`{one}` and the script loader that `{other}` calls for both hold this picture back");
-    let src = place.element.attributes.iter().find(|(name, _)| holds_an_address(name)).map(|(_, value)| value.clone());
+    let why = format!(
+        "`{one}` and the script loader that `{other}` calls for both hold this picture back"
+    );
+    let src = place
+        .element
+        .attributes
+        .iter()
+        .find(|(name, _)| holds_an_address(name))
+        .map(|(_, value)| value.clone());
     let mut changes: Vec<(&str, Option<String>)> = vec![("loading", Some("lazy".to_owned()))];
     changes.extend(
-        place.element.attributes.keys().filter(|name| holds_an_address(name)).map(|name| (name.as_str(), None)),
+        place
+            .element
+            .attributes
+            .keys()
+            .filter(|name| holds_an_address(name))
+            .map(|name| (name.as_str(), None)),
     );
     changes.extend(src.map(|src| ("src", Some(src))));
-    Some(Finding::at(Code::TwoLazyLoaders, place, Cost::NONE, why, place.element.rewritten(&changes)))
+    Some(Finding::at(
+        Code::TwoLazyLoaders,
+        place,
+        Cost::NONE,
+        why,
+        place.element.rewritten(&changes),
+    ))
 }
 
 /// Query keys by which addresses ask for a transform.
 const KEYS: [&str; 14] = [
-    "w", "h", "width", "height", "size", "resize", "q", "quality", "fit", "crop", "format", "scale", "ratio",
-    "fidelity",
+    "w", "h", "width", "height", "size", "resize", "q", "quality", "fit", "crop", "format",
+    "scale", "ratio", "fidelity",
 ];
 
 /// True if a URL, or a part of one, asks a service to transform a picture.
 fn asks_for_a_transform(text: &str) -> bool {
     let (path, query) = text.split_once('?').unwrap_or((text, ""));
     let by_query = query.split('&').filter_map(|pair| pair.split_once('=')).any(|(key, value)| {
-        KEYS.contains(&key.to_ascii_lowercase().as_str()) && !value.is_empty() && !value.contains("//")
+        KEYS.contains(&key.to_ascii_lowercase().as_str())
+            && !value.is_empty()
+            && !value.contains("//")
     });
     let by_path = path.split('/').skip(if path.contains("://") { 3 } else { 0 }).any(|segment| {
         // Names of files may hold a size; folders that do are instructions.
         let is_file = segment.contains('.') && path.ends_with(segment);
         let is_clause = |clause: &str| is_size_clause(clause) || clause == "resize";
-        !is_file && (segment.split([',', '_', ';', ':', '=', '-']).any(is_clause) || has_assignment(segment))
+        !is_file
+            && (segment.split([',', '_', ';', ':', '=', '-']).any(is_clause)
+                || has_assignment(segment))
     });
     by_query || by_path
 }
 
 /// `640w`, `w640`, `300x200`.
 fn is_size_clause(clause: &str) -> bool {
-    let digits = |text: &str| !text.is_empty() && text.len() <= 5 && text.chars().all(|c| c.is_ascii_digit());
+    let digits = |text: &str| {
+        !text.is_empty() && text.len() <= 5 && text.chars().all(|c| c.is_ascii_digit())
+    };
     clause.strip_suffix(['w', 'h']).is_some_and(digits)
         || clause.strip_prefix(['w', 'h']).is_some_and(digits)
         || clause.split_once('x').is_some_and(|(across, down)| digits(across) && digits(down))
@@ -107,7 +143,8 @@ fn has_assignment(segment: &str) -> bool {
     })
 }
 
-/// An address that carries another: what it asks for itself, and the other. `None` if it carries none.
+/// An address that carries another: what it asks for itself, and the other. `None` if it carries
+/// none.
 fn layers(url: &str) -> Option<(String, String)> {
     let parsed = Url::parse(url).ok()?;
     if let Some((_, inner)) = parsed.query_pairs().find(|(_, value)| is_scheme(value)) {
@@ -139,7 +176,8 @@ fn two_services(place: &Use) -> Option<Finding> {
     }
     let why = format!("one service is asked to transform what another transforms already: {inner}");
     let original = inner.split('?').next().unwrap_or(&inner);
-    let fix = format!("ask one of them, for the original: /pic/640w/<shelf>/{}", super::name(original));
+    let fix =
+        format!("ask one of them, for the original: /pic/640w/<shelf>/{}", super::name(original));
     Some(Finding::at(Code::TwoPictureServices, place, Cost::NONE, why, fix))
 }
 
@@ -149,11 +187,13 @@ const NOT: [&str; 8] = ["no", "not", "skip", "exclude", "without", "disable", "i
 /// True if a class or attribute name exempts from something done to pictures.
 fn is_exemption(word: &str) -> bool {
     let word = word.to_ascii_lowercase();
-    let parts: Vec<&str> = word.trim_start_matches("data-").split(['-', '_']).collect();
+    let parts: Vec<&str> = word.strip_prefix("data-").unwrap_or(&word).split(['-', '_']).collect();
     parts.len() > 1
         && parts.iter().any(|part| NOT.contains(part))
         && parts.iter().any(|part| about_lazy(part) || about_service(part))
-        || NOT.iter().any(|not| word.strip_prefix(not).is_some_and(|rest| about_lazy(rest) || about_service(rest)))
+        || NOT.iter().any(|not| {
+            word.strip_prefix(not).is_some_and(|rest| about_lazy(rest) || about_service(rest))
+        })
 }
 
 fn about_lazy(part: &str) -> bool {
@@ -175,8 +215,10 @@ fn exemption(place: &Use) -> Option<Finding> {
     let served = asks_for_a_transform(&place.url) || place.url.contains("/pic/");
     let own: Vec<&str> = marks(&element.attributes).collect();
     for around in &place.ancestors {
-        let mut found = marks(&around.attributes).filter(|mark| is_exemption(mark) && !own.contains(mark));
-        let missed = found.find(|mark| (mark.contains("lazy") && lazy) || (!mark.contains("lazy") && served));
+        let mut found =
+            marks(&around.attributes).filter(|mark| is_exemption(mark) && !own.contains(mark));
+        let missed = found
+            .find(|mark| (mark.contains("lazy") && lazy) || (!mark.contains("lazy") && served));
         let missed = missed.map(str::to_owned).or_else(|| misplaced(around, element, lazy, served));
         if let Some(mark) = missed {
             let why = format!(
@@ -200,12 +242,19 @@ fn marks(attributes: &Attributes) -> impl Iterator<Item = &str> {
 }
 
 /// Attributes that only work on the picture itself.
-fn misplaced(around: &Ancestor, element: &crate::Element, lazy: bool, served: bool) -> Option<String> {
-    let value = |name: &str| around.attributes.get(name).map(|value| value.trim().to_ascii_lowercase());
+fn misplaced(
+    around: &Ancestor,
+    element: &crate::Element,
+    lazy: bool,
+    served: bool,
+) -> Option<String> {
+    let value =
+        |name: &str| around.attributes.get(name).map(|value| value.trim().to_ascii_lowercase());
     if lazy && around.tag != "iframe" && value("loading").as_deref() == Some("eager") {
         return Some("loading=\"eager\"".to_owned());
     }
-    let leave = value("data-kivet").as_deref() == Some("leave") && element.keyword("data-kivet") != "leave";
+    let leave =
+        value("data-kivet").as_deref() == Some("leave") && element.keyword("data-kivet") != "leave";
     (leave && served).then(|| "data-kivet=\"leave\"".to_owned())
 }
 
@@ -240,9 +289,15 @@ mod tests {
 
     #[test]
     fn exemptions_are_told_from_other_words() {
-        for yes in
-            ["no-lazy", "skip-lazy", "nolazy", "data-no-lazy", "not_optimised", "no-resize", "data-skip-optimize"]
-        {
+        for yes in [
+            "no-lazy",
+            "skip-lazy",
+            "nolazy",
+            "data-no-lazy",
+            "not_optimised",
+            "no-resize",
+            "data-skip-optimize",
+        ] {
             assert!(is_exemption(yes), "{yes}");
         }
         for no in ["lazy", "lazyload", "nose", "notes", "no-js", "optimised", "data-src"] {

@@ -53,7 +53,8 @@ impl Element {
         (!text.ends_with('%')).then(|| text[..end].parse().ok()).flatten()
     }
 
-    /// The element's opening tag with `changes` made to its attributes: a value sets, `None` removes.
+    /// The element's opening tag with `changes` made to its attributes: a value sets, `None`
+    /// removes.
     pub fn rewritten(&self, changes: &[(&str, Option<String>)]) -> String {
         let mut attributes: Vec<(String, String)> =
             self.attributes.iter().map(|(name, value)| (name.clone(), value.clone())).collect();
@@ -61,14 +62,18 @@ impl Element {
             attributes.retain(|(known, _)| known != name);
             attributes.extend(value.iter().map(|value| ((*name).to_owned(), value.clone())));
         }
-        attributes.sort_by_key(|(name, _)| ORDER.iter().position(|known| known == name).unwrap_or(ORDER.len()));
-        let written: String = attributes.iter().map(|(name, value)| attribute(name, value)).collect();
+        attributes.sort_by_key(|(name, _)| {
+            ORDER.iter().position(|known| known == name).unwrap_or(ORDER.len())
+        });
+        let written: String =
+            attributes.iter().map(|(name, value)| attribute(name, value)).collect();
         format!("<{}{written}>", self.tag)
     }
 }
 
 /// The order people write attributes in; others follow.
-const ORDER: [&str; 10] = ["rel", "as", "src", "href", "srcset", "sizes", "width", "height", "alt", "class"];
+const ORDER: [&str; 10] =
+    ["rel", "as", "src", "href", "srcset", "sizes", "width", "height", "alt", "class"];
 
 /// Addresses longer than this are shortened in markup that is only shown.
 const LONG: usize = 160;
@@ -91,10 +96,15 @@ mod tests {
 
     #[test]
     fn an_opening_tag_is_rewritten_as_people_write_it() {
-        let attributes = [("loading", "lazy"), ("src", "a\"b.jpg"), ("width", "40px"), ("height", "50%")];
+        let attributes =
+            [("loading", "lazy"), ("src", "a\"b.jpg"), ("width", "40px"), ("height", "50%")];
         let attributes = attributes.map(|(name, value)| (name.to_owned(), value.to_owned())).into();
         let element = Element { tag: "img".to_owned(), attributes, ..Element::default() };
-        let fix = [("loading", None), ("alt", Some(String::new())), ("fetchpriority", Some("high".to_owned()))];
+        let fix = [
+            ("loading", None),
+            ("alt", Some(String::new())),
+            ("fetchpriority", Some("high".to_owned())),
+        ];
         assert_eq!(
             element.rewritten(&fix),
             r#"<img src="a&quot;b.jpg" width="40px" height="50%" alt="" fetchpriority="high">"#

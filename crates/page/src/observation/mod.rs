@@ -1,4 +1,5 @@
-//! What is known of one page on one device, however it was learnt: measured in a browser, or worked out from text.
+//! What is known of one page on one device, however it was learnt: measured in a browser, or worked
+//! out from text.
 //!
 //! Findings are drawn from an [`Observation`] and from nothing else.
 
@@ -93,14 +94,16 @@ pub struct Use {
     pub rendered: bool,
     /// True if part of it is seen before anybody scrolls.
     pub in_view: bool,
-    /// True if it lies in the first screen but is not seen there: a slide not yet shown, or behind another.
+    /// True if it lies in the first screen but is not seen there: a slide not yet shown, or behind
+    /// another.
     pub hidden: bool,
     /// True if the picture was decoded.
     pub decoded: bool,
     /// What exactly fitting bytes would weigh, where that was found out.
     #[serde(skip)]
     pub fitted: Option<Fitted>,
-    /// What the picture's own file would have to be as a drawing: an address ending in `.svg` that answers.
+    /// What the picture's own file would have to be as a drawing: an address ending in `.svg` that
+    /// answers.
     #[serde(skip)]
     pub vector_beside: Option<String>,
 }
@@ -132,7 +135,8 @@ pub struct Hint {
     pub element: Element,
     /// `preload`, `preconnect` or `dns-prefetch`.
     pub rel: String,
-    /// What it names, absolute: for a preload with `imagesrcset`, the candidate taken on this device.
+    /// What it names, absolute: for a preload with `imagesrcset`, the candidate taken on this
+    /// device.
     pub url: String,
     /// Whether its `media` matches this device.
     pub matches: bool,
@@ -225,7 +229,8 @@ impl Observation {
         self.requests.iter().filter(|request| request.is_picture).map(|request| request.bytes).sum()
     }
 
-    /// What exactly fitting renditions of what is seen would weigh: for each picture its most demanding use.
+    /// What exactly fitting renditions of what is seen would weigh: for each picture its most
+    /// demanding use.
     pub fn needed(&self) -> u64 {
         let mut max: HashMap<&str, u64> = HashMap::new();
         for place in &self.uses {
@@ -241,7 +246,9 @@ impl Observation {
         for reason in reasons {
             let ours = match reason.as_str() {
                 // Reasons caused by DevTools or by low memory are not the page's fault.
-                "masked" | "parser-aborted" | "non-trivial-browsing-instance" | "navigating" => continue,
+                "masked" | "parser-aborted" | "non-trivial-browsing-instance" | "navigating" => {
+                    continue;
+                }
                 "unload-listener" => "unload",
                 text if text.contains("no-store") => "no-store",
                 other => other,
@@ -256,7 +263,9 @@ impl Observation {
     /// True if the use shows the largest paint.
     pub fn is_largest(&self, place: &Use) -> bool {
         self.largest.as_ref().is_some_and(|largest| {
-            !largest.url.is_empty() && largest.url == place.url && largest.element.path == place.element.path
+            !largest.url.is_empty()
+                && largest.url == place.url
+                && largest.element.path == place.element.path
         })
     }
 }

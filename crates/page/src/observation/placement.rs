@@ -1,4 +1,5 @@
-//! Where a picture lies in its box, and what of it is seen (CSS Images 3, 5.5; CSS Backgrounds 3, 3.9).
+//! Where a picture lies in its box, and what of it is seen (CSS Images 3, 5.5; CSS Backgrounds 3,
+//! 3.9).
 
 use serde::Deserialize;
 
@@ -59,7 +60,8 @@ pub struct Placement {
 }
 
 impl Placement {
-    /// Places a picture whose sides relate as `ratio` (width over height) in `area`, of which `uncut` is left.
+    /// Places a picture whose sides relate as `ratio` (width over height) in `area`, of which
+    /// `uncut` is left.
     pub fn new(natural: (f64, f64), area: Area, uncut: Area, fit: &str, position: &str) -> Self {
         let ratio = natural.0 / natural.1;
         let inside = area.width.min(area.height * ratio);
@@ -99,7 +101,12 @@ impl Placement {
 }
 
 /// Sizes other than the two keywords: lengths, percentages, `auto`.
-fn background_size(size: &str, area: Area, ratio: f64, natural: (f64, f64)) -> (f64, f64, Covering) {
+fn background_size(
+    size: &str,
+    area: Area,
+    ratio: f64,
+    natural: (f64, f64),
+) -> (f64, f64, Covering) {
     let side = |text: Option<&str>, whole: f64| {
         let text = text?;
         text.strip_suffix('%')
@@ -115,7 +122,8 @@ fn background_size(size: &str, area: Area, ratio: f64, natural: (f64, f64)) -> (
     }
 }
 
-/// Left and top for a computed position, given the room that is over (negative where something is cut).
+/// Left and top for a computed position, given the room that is over (negative where something is
+/// cut).
 fn offset(position: &str, across: f64, down: f64) -> (f64, f64) {
     let one = |text: Option<&str>, room: f64| {
         let text = text.unwrap_or("50%");

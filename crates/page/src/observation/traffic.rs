@@ -21,7 +21,8 @@ pub struct Request {
     pub cross_origin_mode: bool,
     /// The priority it was asked with, in the browser's word.
     pub priority: String,
-    /// When it was asked for, its answer began and ended, in milliseconds from the start of the visit.
+    /// When it was asked for, its answer began and ended, in milliseconds from the start of the
+    /// visit.
     pub start_ms: f64,
     /// See [`start_ms`](Self::start_ms).
     pub answer_ms: f64,
@@ -35,11 +36,13 @@ pub struct Request {
     pub bytes: u64,
     /// True if it was asked for before anybody scrolled.
     pub before_scroll: bool,
-    /// How long caches may keep the answer, in seconds, stale use included; `None` if it does not say.
+    /// How long caches may keep the answer, in seconds, stale use included; `None` if it does not
+    /// say.
     pub lifetime_s: Option<u64>,
     /// True if the answer forbids keeping it at all.
     pub no_store: bool,
-    /// True where the answer's headers are the site's own, not those of a server we put in front of files.
+    /// True where the answer's headers are the site's own, not those of a server we put in front of
+    /// files.
     pub headers_count: bool,
     /// The frame it was asked from; empty for the page's own.
     pub frame: String,

@@ -1,6 +1,9 @@
 //! Reports from observations.
 
-use super::{DeviceCost, DeviceReport, DeviceSettings, LargestReport, PageReport, PictureRow, ReportedFinding, Spread};
+use super::{
+    DeviceCost, DeviceReport, DeviceSettings, LargestReport, PageReport, PictureRow,
+    ReportedFinding, Spread,
+};
 use crate::{
     Cost, Device, Element, Finding,
     findings::{findings, placement},
@@ -19,7 +22,8 @@ impl Spread {
 
 impl From<Device> for DeviceSettings {
     fn from(device: Device) -> Self {
-        let Device { name, width, height, density, mobile: _, cpu_slowdown, latency_ms, megabits } = device;
+        let Device { name, width, height, density, mobile: _, cpu_slowdown, latency_ms, megabits } =
+            device;
         Self { name: name.to_owned(), width, height, density, cpu_slowdown, latency_ms, megabits }
     }
 }
@@ -47,8 +51,9 @@ impl PageReport {
 fn steady(runs: &[Observation]) -> Vec<Finding> {
     let mut all: Vec<Vec<Finding>> = Vec::new();
     for finding in runs.iter().flat_map(findings) {
-        let same =
-            |known: &&mut Vec<Finding>| known[0].code == finding.code && known[0].element.path == finding.element.path;
+        let same = |known: &&mut Vec<Finding>| {
+            known[0].code == finding.code && known[0].element.path == finding.element.path
+        };
         match all.iter_mut().find(same) {
             Some(known) => known.push(finding),
             None => all.push(vec![finding]),
@@ -56,11 +61,19 @@ fn steady(runs: &[Observation]) -> Vec<Finding> {
     }
     all.retain(|found| found.len() * 2 >= runs.len());
     let median = |mut found: Vec<Finding>| {
-        let bytes =
-            Spread::of(&found.iter().filter_map(|one| one.cost.bytes).map(|bytes| bytes as f64).collect::<Vec<_>>());
+        let bytes = Spread::of(
+            &found
+                .iter()
+                .filter_map(|one| one.cost.bytes)
+                .map(|bytes| bytes as f64)
+                .collect::<Vec<_>>(),
+        );
         let ms = Spread::of(&found.iter().filter_map(|one| one.cost.ms).collect::<Vec<_>>());
         let mut one = found.swap_remove(0);
-        one.cost = Cost { bytes: bytes.map(|spread| spread.median as u64), ms: ms.map(|spread| spread.median.round()) };
+        one.cost = Cost {
+            bytes: bytes.map(|spread| spread.median as u64),
+            ms: ms.map(|spread| spread.median.round()),
+        };
         one
     };
     all.into_iter().map(median).collect()
@@ -90,7 +103,8 @@ impl DeviceReport {
         let largest_ms = Spread::of(&times);
         // The run whose largest paint is the median one stands for all.
         let is_median = |run: &&Observation| {
-            run.largest.as_ref().and_then(|largest| largest.at_ms) == largest_ms.map(|spread| spread.median)
+            run.largest.as_ref().and_then(|largest| largest.at_ms)
+                == largest_ms.map(|spread| spread.median)
         };
         let page = runs.iter().find(is_median).or(runs.first())?;
         let shifts: Vec<f64> = runs.iter().map(|run| run.shift).collect();
@@ -107,7 +121,12 @@ impl DeviceReport {
             largest: largest(page),
             shift: if page.measured { Spread::of(&shifts) } else { None },
             restored: runs.iter().find_map(|run| run.restored),
-            pictures: page.uses.iter().filter(|place| !place.url.is_empty()).map(|place| row(page, place)).collect(),
+            pictures: page
+                .uses
+                .iter()
+                .filter(|place| !place.url.is_empty())
+                .map(|place| row(page, place))
+                .collect(),
         })
     }
 }
@@ -143,11 +162,15 @@ fn row(page: &Observation, place: &Use) -> PictureRow {
             [tenth(at.drawn.width), tenth(at.drawn.height)]
         }),
         cut: placed.map_or(0.0, |at| (at.cut() * 1000.0).round() / 1000.0),
-        seen_pixels: placed
-            .map_or([0, 0], |at| [at.seen.width, at.seen.height].map(|side| (side * density).round() as u32)),
+        seen_pixels: placed.map_or([0, 0], |at| {
+            [at.seen.width, at.seen.height].map(|side| (side * density).round() as u32)
+        }),
         sent: request.map_or(0, |request| request.bytes),
         needed: place.fitted.as_ref().map_or(0, |fitted| fitted.bytes),
-        needed_format: place.fitted.as_ref().map_or(String::new(), |fitted| fitted.format.name().to_owned()),
+        needed_format: place
+            .fitted
+            .as_ref()
+            .map_or(String::new(), |fitted| fitted.format.name().to_owned()),
         priority: request.map_or(String::new(), |request| request.priority.clone()),
         start_ms: request.filter(|_| page.measured).map(|request| request.start_ms.round()),
         started: request.map_or_else(Default::default, |request| request.started),

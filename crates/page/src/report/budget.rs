@@ -1,4 +1,5 @@
-//! What a check may find without failing: codes, and limits on what a page sends and how fast it paints.
+//! What a check may find without failing: codes, and limits on what a page sends and how fast it
+//! paints.
 
 use std::{fmt, str::FromStr};
 
@@ -54,7 +55,7 @@ impl Measure {
 
 /// A budget that cannot be read.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("`{word}` is no reason to fail{}; name a code (such as {}), `any`, or a limit such as sent>300kB, wasted>50kB, requests>10, largest>2500ms, shift>0.1", nearest.map(|one| format!(", did you mean `{one}`?")).unwrap_or_default(), Code::MorePixels)]
+#[error("`{word}` is not a condition of --fail-on{}; name a code (such as {}), `any`, or a limit such as sent>300kB, wasted>50kB, requests>10, largest>2500ms, shift>0.1", nearest.map(|one| format!(", did you mean `{one}`?")).unwrap_or_default(), Code::MorePixels)]
 pub struct BudgetError {
     /// As given.
     pub word: String,
@@ -77,7 +78,10 @@ impl FromStr for Budget {
                 budget.codes.push(code);
             } else {
                 let codes = Code::ALL.iter().map(|code| code.as_str());
-                return Err(BudgetError { word: word.to_owned(), nearest: kivet_recipe::nearest(word, codes) });
+                return Err(BudgetError {
+                    word: word.to_owned(),
+                    nearest: kivet_recipe::nearest(word, codes),
+                });
             }
         }
         Ok(budget)
@@ -102,7 +106,10 @@ fn limit(word: &str) -> Option<Limit> {
 
 impl fmt::Display for Limit {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let name = Measure::ALL.iter().find(|(_, measure)| *measure == self.measure).map_or("", |(name, _)| name);
+        let name = Measure::ALL
+            .iter()
+            .find(|(_, measure)| *measure == self.measure)
+            .map_or("", |(name, _)| name);
         write!(f, "{name}>{}", self.max)
     }
 }
@@ -113,7 +120,9 @@ impl Budget {
         let mut broken: Vec<String> = report
             .findings()
             .filter(|(_, finding)| self.any || self.codes.contains(&finding.code))
-            .map(|(page, finding)| format!("{}: {} at {}", page.page, finding.code, finding.element.selector))
+            .map(|(page, finding)| {
+                format!("{}: {} at {}", page.page, finding.code, finding.element.selector)
+            })
             .collect();
         for page in &report.pages {
             for device in &page.devices {

@@ -63,7 +63,8 @@ pub struct Change {
 }
 
 impl Change {
-    /// A change from one spread to another. A single run has no spread, so that nothing can be said from it.
+    /// A change from one spread to another. A single run has no spread, so that nothing can be said
+    /// from it.
     fn new(before: Spread, after: Spread, runs: u32) -> Self {
         let apart = before.min > after.max || after.min > before.max;
         Self { before, after, beyond_spread: runs > 1 && apart }
@@ -82,18 +83,31 @@ impl Change {
     }
 }
 
-/// What changed from `earlier` to `later`. Pages are told by name; where each report has just one, the two are taken for
-/// the same page, so that a page can be compared with its rewritten twin.
+/// What changed from `earlier` to `later`. Pages are told by name; where each report has just one,
+/// the two are taken for the same page, so that a page can be compared with its rewritten twin.
 pub fn compare(earlier: &Report, later: &Report) -> Comparison {
     let runs = earlier.runs.min(later.runs);
     if let ([before], [after]) = (earlier.pages.as_slice(), later.pages.as_slice()) {
-        return Comparison { pages: vec![page(before, after, runs)], gone: Vec::new(), added: Vec::new() };
+        return Comparison {
+            pages: vec![page(before, after, runs)],
+            gone: Vec::new(),
+            added: Vec::new(),
+        };
     }
-    let find = |report: &'_ Report, name: &str| report.pages.iter().position(|page| page.page == name);
+    let find =
+        |report: &'_ Report, name: &str| report.pages.iter().position(|page| page.page == name);
     let names = |report: &Report, other: &Report| {
-        report.pages.iter().filter(|page| find(other, &page.page).is_none()).map(|page| page.page.clone()).collect()
+        report
+            .pages
+            .iter()
+            .filter(|page| find(other, &page.page).is_none())
+            .map(|page| page.page.clone())
+            .collect()
     };
-    let pairs = later.pages.iter().filter_map(|after| Some((&earlier.pages[find(earlier, &after.page)?], after)));
+    let pairs = later
+        .pages
+        .iter()
+        .filter_map(|after| Some((&earlier.pages[find(earlier, &after.page)?], after)));
     Comparison {
         pages: pairs.map(|(before, after)| page(before, after, runs)).collect(),
         gone: names(earlier, later),
@@ -116,17 +130,20 @@ fn page(before: &PageReport, after: &PageReport, runs: u32) -> PageChange {
     }
 }
 
-/// What `these` have and `those` have not. An element is known by its path or its picture, since lines move.
+/// What `these` have and `those` have not. An element is known by its path or its picture, since
+/// lines move.
 fn new_in(these: &[ReportedFinding], those: &[ReportedFinding]) -> Vec<ReportedFinding> {
     let same = |one: &ReportedFinding, other: &ReportedFinding| {
         one.code == other.code
-            && (one.element.path == other.element.path || (!one.url.is_empty() && one.url == other.url))
+            && (one.element.path == other.element.path
+                || (!one.url.is_empty() && one.url == other.url))
     };
     these.iter().filter(|one| !those.iter().any(|other| same(one, other))).cloned().collect()
 }
 
 fn device(before: &DeviceReport, after: &DeviceReport, runs: u32) -> DeviceChange {
-    let change = |before: Option<Spread>, after: Option<Spread>| Some(Change::new(before?, after?, runs));
+    let change =
+        |before: Option<Spread>, after: Option<Spread>| Some(Change::new(before?, after?, runs));
     DeviceChange {
         device: after.device.clone(),
         sent: [before.sent, after.sent],

@@ -1,4 +1,5 @@
-//! The report as one HTML file that needs nothing else: for each picture what is shown, drawn to scale.
+//! The report as one HTML file that needs nothing else: for each picture what is shown, drawn to
+//! scale.
 
 use std::fmt::Write;
 
@@ -42,15 +43,28 @@ impl Report {
                 name = escaped(&device.name),
             )
         };
-        format!("<div class=\"devices\">{}</div>", self.devices.iter().enumerate().map(option).collect::<String>())
+        format!(
+            "<div class=\"devices\">{}</div>",
+            self.devices.iter().enumerate().map(option).collect::<String>()
+        )
     }
 
     fn page(&self, html: &mut String, page: &PageReport) {
         let _ = writeln!(html, "<section>\n<h2>{}</h2>", escaped(&page.page));
         for device in &page.devices {
-            let _ =
-                writeln!(html, "<div class=\"seen\" data-device=\"{}\">{}", escaped(&device.device), measures(device));
-            let max = device.pictures.iter().map(|row| row.sent.max(row.needed)).max().unwrap_or(1).max(1);
+            let _ = writeln!(
+                html,
+                "<div class=\"seen\" data-device=\"{}\">{}",
+                escaped(&device.device),
+                measures(device)
+            );
+            let max = device
+                .pictures
+                .iter()
+                .map(|row| row.sent.max(row.needed))
+                .max()
+                .unwrap_or(1)
+                .max(1);
             let rows: String = device.pictures.iter().map(|row| self.row(row, max)).collect();
             let _ = writeln!(
                 html,
@@ -62,8 +76,10 @@ impl Report {
     }
 
     fn row(&self, row: &PictureRow, max: u64) -> String {
-        let thumbnail =
-            self.thumbnails.get(&row.url).map_or(String::new(), |data| format!("<img src=\"{data}\" alt=\"\">"));
+        let thumbnail = self
+            .thumbnails
+            .get(&row.url)
+            .map_or(String::new(), |data| format!("<img src=\"{data}\" alt=\"\">"));
         let line = row.line.map_or(String::new(), |line| format!(", line {line}"));
         let name = row.url.rsplit('/').next().unwrap_or(&row.url);
         let bar = |class: &str, count: u64| {
@@ -105,7 +121,11 @@ fn to_scale(row: &PictureRow) -> String {
         scaled(seen_width),
         scaled(seen_height),
     );
-    let cut = if row.cut > 0.005 { format!("<br>{:.0}% cut away", row.cut * 100.0) } else { String::new() };
+    let cut = if row.cut > 0.005 {
+        format!("<br>{:.0}% cut away", row.cut * 100.0)
+    } else {
+        String::new()
+    };
     format!(
         "<div class=\"scale\">{drawn}<div>file {} x {}<br>seen {} x {}{cut}</div></div>",
         row.natural[0], row.natural[1], row.seen_pixels[0], row.seen_pixels[1]
@@ -114,12 +134,16 @@ fn to_scale(row: &PictureRow) -> String {
 
 fn measures(device: &DeviceReport) -> String {
     let largest = device.largest_ms.map_or(String::new(), |one| {
-        let spread =
-            if one.max > one.min { format!(" <small>{:.0} to {:.0}</small>", one.min, one.max) } else { String::new() };
+        let spread = if one.max > one.min {
+            format!(" <small>{:.0} to {:.0}</small>", one.min, one.max)
+        } else {
+            String::new()
+        };
         format!("<div><b>{:.0} ms</b>{spread}<br>largest paint</div>", one.median)
     });
-    let shift =
-        device.shift.map_or(String::new(), |one| format!("<div><b>{:.3}</b><br>layout shift</div>", one.median));
+    let shift = device.shift.map_or(String::new(), |one| {
+        format!("<div><b>{:.3}</b><br>layout shift</div>", one.median)
+    });
     let back = device.restored.map_or(String::new(), |restored| {
         format!("<div><b>{}</b><br>back from memory</div>", if restored { "yes" } else { "no" })
     });

@@ -6,9 +6,12 @@ use super::{PageReport, Report};
 use crate::Code;
 
 impl Report {
-    /// This report as JUnit XML. Every code is a case of every page, so that what is fixed shows as passed.
+    /// This report as JUnit XML. Every code is a case of every page, so that what is fixed shows as
+    /// passed.
     pub fn to_junit(&self) -> String {
-        let mut xml = String::from("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuites name=\"kivet check\">\n");
+        let mut xml = String::from(
+            "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuites name=\"kivet check\">\n",
+        );
         for page in &self.pages {
             suite(&mut xml, page);
         }
@@ -25,9 +28,14 @@ impl Report {
 
 fn suite(xml: &mut String, page: &PageReport) {
     let name = escaped(&page.page);
-    let failed = Code::ALL.iter().filter(|code| page.findings.iter().any(|one| one.code == **code)).count();
+    let failed =
+        Code::ALL.iter().filter(|code| page.findings.iter().any(|one| one.code == **code)).count();
     // Writing to a string cannot fail.
-    let _ = writeln!(xml, "  <testsuite name=\"{name}\" tests=\"{}\" failures=\"{failed}\">", Code::ALL.len());
+    let _ = writeln!(
+        xml,
+        "  <testsuite name=\"{name}\" tests=\"{}\" failures=\"{failed}\">",
+        Code::ALL.len()
+    );
     for code in Code::ALL {
         let found: Vec<_> = page.findings.iter().filter(|one| one.code == *code).collect();
         if found.is_empty() {
@@ -43,8 +51,12 @@ fn suite(xml: &mut String, page: &PageReport) {
             })
             .collect();
         let title = escaped(code.title());
-        let _ =
-            writeln!(xml, "      <failure message=\"{title}, {} times\">{}</failure>", found.len(), lines.join("\n"));
+        let _ = writeln!(
+            xml,
+            "      <failure message=\"{title}, {} times\">{}</failure>",
+            found.len(),
+            lines.join("\n")
+        );
         let _ = writeln!(xml, "    </testcase>");
     }
     let _ = writeln!(xml, "  </testsuite>");

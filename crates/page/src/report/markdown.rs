@@ -2,6 +2,8 @@
 
 use std::fmt::Write;
 
+use kivet_recipe::Bytes;
+
 use super::{Comparison, PageReport, Report};
 
 /// Findings shown a page; the rest are counted.
@@ -15,7 +17,8 @@ impl Report {
             page_section(&mut text, page);
         }
         for failure in &self.failures {
-            let _ = writeln!(text, "\n**{}** could not be checked: {}", failure.page, failure.problem);
+            let _ =
+                writeln!(text, "\n**{}** could not be checked: {}", failure.page, failure.problem);
         }
         text
     }
@@ -25,7 +28,8 @@ fn page_section(text: &mut String, page: &PageReport) {
     let _ = writeln!(text, "\n## {}\n", page.page);
     text.push_str("| device | sent | needed | requests before scroll | largest paint | shift |\n| --- | --: | --: | --: | --: | --: |\n");
     for device in &page.devices {
-        let largest = device.largest_ms.map_or("-".to_owned(), |one| format!("{:.0} ms", one.median));
+        let largest =
+            device.largest_ms.map_or("-".to_owned(), |one| format!("{:.0} ms", one.median));
         let shift = device.shift.map_or("-".to_owned(), |one| format!("{:.3}", one.median));
         let (sent, needed) = (bytes(device.sent), bytes(device.needed));
         let _ = writeln!(
@@ -85,7 +89,13 @@ impl Comparison {
                     .map(|one| format!("- {name}: `{}` at `{}`\n", one.code, one.element.selector))
                     .collect::<String>()
             };
-            let _ = write!(text, "\n{}{}- kept: {}\n", list("fixed", &page.fixed), list("new", &page.new), page.kept);
+            let _ = write!(
+                text,
+                "\n{}{}- kept: {}\n",
+                list("fixed", &page.fixed),
+                list("new", &page.new),
+                page.kept
+            );
         }
         text
     }
@@ -99,12 +109,7 @@ fn cost(bytes_lost: u64, ms: f64) -> String {
     }
 }
 
-/// A number of bytes for people: three digits at most, in units of a thousand.
+/// A number of bytes for people.
 pub(super) fn bytes(count: u64) -> String {
-    match count {
-        0..1_000 => format!("{count} B"),
-        1_000..100_000 => format!("{:.1} kB", count as f64 / 1e3),
-        100_000..1_000_000 => format!("{:.0} kB", count as f64 / 1e3),
-        _ => format!("{:.2} MB", count as f64 / 1e6),
-    }
+    Bytes::new(count).to_string()
 }

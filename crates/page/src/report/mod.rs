@@ -1,5 +1,5 @@
-//! What a check found, ready to be read by people and programs. Its JSON is versioned: [`VERSION`] grows when a field
-//! changes its meaning or goes.
+//! What a check found, ready to be read by people and programs. Its JSON is versioned: [`VERSION`]
+//! grows when a field changes its meaning or goes.
 
 mod assemble;
 mod budget;
@@ -43,7 +43,8 @@ pub struct Report {
     /// Pages that could not be looked at.
     #[serde(default)]
     pub failures: Vec<Failure>,
-    /// Small pictures of what is shown, as data addresses by picture address; only where the report is shown to a person.
+    /// Small pictures of what is shown, as data addresses by picture address; only where the report
+    /// is shown to a person.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub thumbnails: BTreeMap<String, String>,
 }
@@ -249,7 +250,8 @@ impl ReportedFinding {
 }
 
 impl PageReport {
-    /// Rewrites every address and sentence, for pages whose files were served under a passing address.
+    /// Rewrites every address and sentence, for pages whose files were served under a passing
+    /// address.
     pub fn rewrite(&mut self, rewritten: impl Fn(&str) -> String) {
         let change = |text: &mut String| *text = rewritten(text);
         for device in &mut self.devices {
@@ -288,7 +290,8 @@ impl Report {
 
     /// Bytes sent and needed over all pages on a device.
     pub fn totals(&self, device: &str) -> (u64, u64) {
-        let of_device = self.pages.iter().flat_map(|page| &page.devices).filter(|one| one.device == device);
+        let of_device =
+            self.pages.iter().flat_map(|page| &page.devices).filter(|one| one.device == device);
         of_device.fold((0, 0), |(sent, needed), one| (sent + one.sent, needed + one.needed))
     }
 }

@@ -14,9 +14,12 @@ impl Report {
     pub fn to_sarif(&self) -> String {
         let rules: Vec<Value> = Code::ALL
             .iter()
-            .map(|code| json!({ "id": code.as_str(), "shortDescription": { "text": code.title() } }))
+            .map(
+                |code| json!({ "id": code.as_str(), "shortDescription": { "text": code.title() } }),
+            )
             .collect();
-        let results: Vec<Value> = self.findings().map(|(page, finding)| result(&page.page, finding)).collect();
+        let results: Vec<Value> =
+            self.findings().map(|(page, finding)| result(&page.page, finding)).collect();
         let log = json!({
             "$schema": "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json",
             "version": "2.1.0",

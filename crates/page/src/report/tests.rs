@@ -9,7 +9,11 @@ fn report(sent: u64, findings: &[(Code, &str)], runs: u32) -> Report {
         requests: 3,
         requests_before_scroll: 2,
         sent_before_scroll: sent,
-        largest_ms: Spread::of(&[sent as f64 / 1000.0, sent as f64 / 1000.0 + 40.0, sent as f64 / 1000.0 + 90.0]),
+        largest_ms: Spread::of(&[
+            sent as f64 / 1000.0,
+            sent as f64 / 1000.0 + 40.0,
+            sent as f64 / 1000.0 + 90.0,
+        ]),
         largest: None,
         shift: Spread::of(&[0.02]),
         restored: Some(true),
@@ -26,7 +30,10 @@ fn report(sent: u64, findings: &[(Code, &str)], runs: u32) -> Report {
         url: String::new(),
         why: "seen <here> & \"there\"".to_owned(),
         fix: "fix".to_owned(),
-        costs: vec![DeviceCost { device: "phone".to_owned(), cost: Cost { bytes: Some(50_000), ms: None } }],
+        costs: vec![DeviceCost {
+            device: "phone".to_owned(),
+            cost: Cost { bytes: Some(50_000), ms: None },
+        }],
     };
     Report {
         version: VERSION,
@@ -77,18 +84,26 @@ fn budgets_name_what_breaks_them() {
 
 #[test]
 fn every_form_is_well_formed_and_says_it_all() {
-    let report = report(900_000, &[(Code::MorePixels, "html>body>img"), (Code::AltMissing, "b")], 1);
+    let report =
+        report(900_000, &[(Code::MorePixels, "html>body>img"), (Code::AltMissing, "b")], 1);
     let sarif: serde_json::Value = serde_json::from_str(&report.to_sarif()).expect("JSON");
     let result = &sarif["runs"][0]["results"][0];
     assert_eq!(result["ruleId"], "more-pixels-than-shown");
     let rules = &sarif["runs"][0]["tool"]["driver"]["rules"];
-    assert_eq!(rules[result["ruleIndex"].as_u64().expect("an index") as usize]["id"], "more-pixels-than-shown");
+    assert_eq!(
+        rules[result["ruleIndex"].as_u64().expect("an index") as usize]["id"],
+        "more-pixels-than-shown"
+    );
     assert_eq!(result["locations"][0]["physicalLocation"]["region"]["startLine"], 7);
     let junit = report.to_junit();
     assert!(junit.contains(&format!("tests=\"{}\" failures=\"2\"", Code::ALL.len())), "{junit}");
     assert!(junit.contains("seen &lt;here&gt; &amp; &quot;there&quot;"));
     assert_eq!(junit.matches("<testcase").count(), Code::ALL.len());
-    assert!(report.to_markdown().contains("| phone | 900 kB | 90.0 kB | 2 |"), "{}", report.to_markdown());
+    assert!(
+        report.to_markdown().contains("| phone | 900 kB | 90.0 kB | 2 |"),
+        "{}",
+        report.to_markdown()
+    );
     let html = report.to_html();
     assert!(html.contains("seen &lt;here&gt;") && html.contains("back from memory"));
     let json = serde_json::to_string(&report).expect("JSON");

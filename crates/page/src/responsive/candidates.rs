@@ -55,7 +55,8 @@ pub fn read_srcset(text: &str) -> Vec<Candidate> {
         let end = rest.find(|c: char| c.is_ascii_whitespace()).unwrap_or(rest.len());
         let (url, after) = rest.split_at(end);
         let bare = url.trim_end_matches(',');
-        let (descriptors, after) = if bare.len() < url.len() { ("", after) } else { descriptors(after) };
+        let (descriptors, after) =
+            if bare.len() < url.len() { ("", after) } else { descriptors(after) };
         rest = after;
         candidates.extend(candidate(bare, descriptors));
     }
@@ -81,9 +82,14 @@ fn candidate(url: &str, descriptors: &str) -> Option<Candidate> {
         let (written, unit) = descriptor.split_at(descriptor.len() - 1);
         // Rust reads more as numbers than HTML does (2.3.4.1 and 2.3.4.3).
         let digits = |c: char| c.is_ascii_digit();
-        let number: f64 = written.parse().ok().filter(|_| !written.starts_with('+') && !written.ends_with('.'))?;
+        let number: f64 = written
+            .parse()
+            .ok()
+            .filter(|_| !written.starts_with('+') && !written.ends_with('.'))?;
         match unit.as_bytes() {
-            b"w" if width.is_none() && number > 0.0 && written.chars().all(digits) => width = Some(number),
+            b"w" if width.is_none() && number > 0.0 && written.chars().all(digits) => {
+                width = Some(number)
+            }
             b"x" if density.is_none() && number >= 0.0 => density = Some(number),
             // A height says nothing, and only beside a width.
             b"h" if !height && number > 0.0 && written.chars().all(digits) => height = true,
@@ -107,10 +113,13 @@ pub fn source_for<'a>(sources: &'a [Source], device: &Device) -> Option<&'a Sour
     })
 }
 
-/// The candidate Chromium takes at `density` where the picture's source size is `size` CSS pixels: the least that has
-/// enough pixels, else the one with the most (as measured with Chromium 156; the standard leaves the choice open).
+/// The candidate Chromium takes at `density` where the picture's source size is `size` CSS pixels:
+/// the least that has enough pixels, else the one with the most (as measured with Chromium 156; the
+/// standard leaves the choice open).
 pub fn pick(candidates: &[Candidate], size: f64, density: f64) -> Option<&Candidate> {
-    let own = |candidate: &Candidate| candidate.width.map_or(candidate.density.unwrap_or(1.0), |width| width / size);
+    let own = |candidate: &Candidate| {
+        candidate.width.map_or(candidate.density.unwrap_or(1.0), |width| width / size)
+    };
     let mut sorted: Vec<&Candidate> = candidates.iter().collect();
     sorted.sort_by(|a, b| own(a).total_cmp(&own(b)));
     // Of two with one density the first counts (HTML, 4.8.4.3.7).
@@ -124,10 +133,14 @@ mod tests {
 
     #[test]
     fn srcset_is_read_as_browsers_read_it() {
-        let urls = |text: &str| read_srcset(text).into_iter().map(|one| one.url).collect::<Vec<_>>();
+        let urls =
+            |text: &str| read_srcset(text).into_iter().map(|one| one.url).collect::<Vec<_>>();
         assert_eq!(urls("a.jpg 1x, b.jpg 2x"), ["a.jpg", "b.jpg"]);
         assert_eq!(urls("a.jpg, b.jpg 2x,"), ["a.jpg", "b.jpg"]);
-        assert_eq!(urls("data:image/gif;base64,AA== 300w, b,c.jpg 600w"), ["data:image/gif;base64,AA==", "b,c.jpg"]);
+        assert_eq!(
+            urls("data:image/gif;base64,AA== 300w, b,c.jpg 600w"),
+            ["data:image/gif;base64,AA==", "b,c.jpg"]
+        );
         assert_eq!(urls("a.jpg 300w 2x, b.jpg 10q, c.jpg 0w, d.jpg 5w 4h"), ["d.jpg"]);
         assert_eq!(urls("a.jpg foo(1, 2), b.jpg"), ["b.jpg"]);
         assert!(read_srcset("  ").is_empty());
@@ -136,7 +149,8 @@ mod tests {
     #[test]
     fn the_candidate_is_chromiums() {
         let list = read_srcset("a 320w, b 640w, c 1280w");
-        let picked = |size: f64, density: f64| pick(&list, size, density).map(|one| one.url.clone());
+        let picked =
+            |size: f64, density: f64| pick(&list, size, density).map(|one| one.url.clone());
         assert_eq!(picked(320.0, 1.0).as_deref(), Some("a"));
         assert_eq!(picked(321.0, 1.0).as_deref(), Some("b"));
         assert_eq!(picked(5000.0, 2.0).as_deref(), Some("c"));
@@ -153,7 +167,11 @@ mod tests {
             r#type: r#type.to_owned(),
             ..Source::default()
         };
-        let sources = [source("", "image/x-unheard"), source("(max-width: 500px)", ""), source("", "image/avif")];
+        let sources = [
+            source("", "image/x-unheard"),
+            source("(max-width: 500px)", ""),
+            source("", "image/avif"),
+        ];
         let phone = Device::named("phone").expect("a device");
         let laptop = Device::named("laptop").expect("a device");
         assert_eq!(source_for(&sources, &phone), Some(&sources[1]));

@@ -16,7 +16,8 @@ pub struct Basis {
 }
 
 impl Basis {
-    /// What lengths in `sizes` and media queries are relative to: the viewport and the initial font.
+    /// What lengths in `sizes` and media queries are relative to: the viewport and the initial
+    /// font.
     pub const fn viewport(width: f64, height: f64) -> Self {
         Self { viewport: (width, height), em: 16.0, rem: 16.0, percent: None }
     }

@@ -7,7 +7,8 @@ use crate::Device;
 
 type Parsed<T> = Result<T, ParseError<()>>;
 
-/// True if a media query list matches the device. A feature that is not known matches nothing, not even negated.
+/// True if a media query list matches the device. A feature that is not known matches nothing, not
+/// even negated.
 pub fn media_matches(text: &str, device: &Device) -> bool {
     if text.trim().is_empty() {
         return true;
@@ -43,8 +44,9 @@ fn condition(parser: &mut Parser<'_>, device: &Device) -> Parsed<Option<bool>> {
         return Ok(in_parentheses(parser, device)?.map(|answer| !answer));
     }
     let mut answer = in_parentheses(parser, device)?;
-    let joins =
-        |parser: &mut Parser<'_>, word: &str| parser.try_parse(|parser| parser.expect_ident_matching(word)).is_ok();
+    let joins = |parser: &mut Parser<'_>, word: &str| {
+        parser.try_parse(|parser| parser.expect_ident_matching(word)).is_ok()
+    };
     // One word joins all: both in one condition need parentheses.
     if joins(parser, "and") {
         answer = both(answer, in_parentheses(parser, device)?);
@@ -112,10 +114,12 @@ impl Comparison {
         }
     }
 
-    /// True if a value between two may be compared by this and then by `other`: `a < width < b`, not `a < width > b`.
+    /// True if a value between two may be compared by this and then by `other`: `a < width < b`,
+    /// not `a < width > b`.
     fn bounds_with(self, other: Self) -> bool {
         let (rises, falls) = ([Self::More, Self::AtLeast], [Self::Less, Self::AtMost]);
-        (rises.contains(&self) && falls.contains(&other)) || (falls.contains(&self) && rises.contains(&other))
+        (rises.contains(&self) && falls.contains(&other))
+            || (falls.contains(&self) && rises.contains(&other))
     }
 
     const fn mirrored(self) -> Self {
@@ -130,17 +134,22 @@ impl Comparison {
 }
 
 fn feature(parser: &mut Parser<'_>, device: &Device) -> Parsed<Option<bool>> {
-    let name = parser.try_parse(|parser| parser.expect_ident().map(|name| name.to_ascii_lowercase()));
+    let name =
+        parser.try_parse(|parser| parser.expect_ident().map(|name| name.to_ascii_lowercase()));
     let Ok(name) = name else { return range(parser, device) };
     if parser.is_exhausted() {
-        return Ok(Actual::of(&name, device).map(|actual| actual.value != 0.0).or_else(|| keyword(&name, None)));
+        return Ok(Actual::of(&name, device)
+            .map(|actual| actual.value != 0.0)
+            .or_else(|| keyword(&name, None)));
     }
     if let Ok(compared) = parser.try_parse(comparison) {
         let Some(actual) = Actual::of(&name, device) else { return Ok(None) };
         return actual.next(parser, device).map(|value| Some(compared.holds(actual.value, value)));
     }
     parser.expect_colon()?;
-    if let Ok(word) = parser.try_parse(|parser| parser.expect_ident().map(|word| word.to_ascii_lowercase())) {
+    if let Ok(word) =
+        parser.try_parse(|parser| parser.expect_ident().map(|word| word.to_ascii_lowercase()))
+    {
         if name == "orientation" {
             let own = if device.height >= device.width { "portrait" } else { "landscape" };
             return Ok(matches!(word.as_str(), "portrait" | "landscape").then_some(word == own));
@@ -210,9 +219,10 @@ impl Actual {
     /// The next value to compare with: CSS pixels, dots per CSS pixel, a ratio or a number.
     fn next(&self, parser: &mut Parser<'_>, device: &Device) -> Parsed<f64> {
         match self.quantity {
-            Quantity::Length => {
-                next_length(parser, &Basis::viewport(f64::from(device.width), f64::from(device.height)))
-            }
+            Quantity::Length => next_length(
+                parser,
+                &Basis::viewport(f64::from(device.width), f64::from(device.height)),
+            ),
             Quantity::Resolution => resolution(parser),
             Quantity::Number => Ok(f64::from(parser.expect_number()?)),
             Quantity::Ratio => {
@@ -231,9 +241,10 @@ impl Actual {
 fn keyword(name: &str, word: Option<&str>) -> Option<bool> {
     let (own, off) = match name {
         "prefers-color-scheme" => ("light", ""),
-        "prefers-reduced-motion" | "prefers-reduced-data" | "prefers-contrast" | "prefers-reduced-transparency" => {
-            ("no-preference", "no-preference")
-        }
+        "prefers-reduced-motion"
+        | "prefers-reduced-data"
+        | "prefers-contrast"
+        | "prefers-reduced-transparency" => ("no-preference", "no-preference"),
         "display-mode" => ("browser", ""),
         "scripting" => ("enabled", "none"),
         "update" => ("fast", "none"),
@@ -262,7 +273,9 @@ fn comparison(parser: &mut Parser<'_>) -> Parsed<Comparison> {
 
 /// Dots per CSS pixel.
 fn resolution(parser: &mut Parser<'_>) -> Parsed<f64> {
-    let Token::Dimension { value, unit, .. } = parser.next()? else { return Err(ParseError::custom(())) };
+    let Token::Dimension { value, unit, .. } = parser.next()? else {
+        return Err(ParseError::custom(()));
+    };
     let dots = match unit.to_ascii_lowercase().as_str() {
         "dppx" | "x" => 1.0,
         "dpi" => 1.0 / 96.0,

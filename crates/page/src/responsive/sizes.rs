@@ -17,7 +17,8 @@ pub enum SourceSize {
     Pixels(f64),
 }
 
-/// The source size on `device`; 100vw where `sizes` is absent or cannot be read, as browsers take it.
+/// The source size on `device`; 100vw where `sizes` is absent or cannot be read, as browsers take
+/// it.
 pub fn source_size(sizes: &str, device: &Device) -> SourceSize {
     let basis = Basis::viewport(f64::from(device.width), f64::from(device.height));
     let mut parser = Parser::new(sizes);
@@ -30,7 +31,11 @@ pub fn source_size(sizes: &str, device: &Device) -> SourceSize {
 }
 
 /// The length of one entry whose condition holds.
-fn one(parser: &mut Parser<'_>, device: &Device, basis: &Basis) -> Result<Option<f64>, ParseError<()>> {
+fn one(
+    parser: &mut Parser<'_>,
+    device: &Device,
+    basis: &Basis,
+) -> Result<Option<f64>, ParseError<()>> {
     let starts_condition = match peeked(parser)? {
         Token::ParenthesisBlock => true,
         Token::Ident(word) => word.eq_ignore_ascii_case("not"),
@@ -60,8 +65,7 @@ mod tests {
     fn the_first_entry_that_holds_decides() {
         let laptop = Device::named("laptop").expect("a device");
         let phone = Device::named("phone").expect("a device");
-        let sizes =
-            "(max-width: 600px) calc(100vw - 32px), (min-width: 1000px) and (orientation: landscape) 33vw, 50vw";
+        let sizes = "(max-width: 600px) calc(100vw - 32px), (min-width: 1000px) and (orientation: landscape) 33vw, 50vw";
         assert_eq!(source_size(sizes, &phone), SourceSize::Pixels(380.0));
         let SourceSize::Pixels(wide) = source_size(sizes, &laptop) else { panic!("pixels") };
         assert!((wide - 450.78).abs() < 0.01, "{wide}");

@@ -22,15 +22,19 @@ pub(super) type NodeId = <HtmlTreeSink as TreeSink>::Handle;
 pub struct Document {
     pub(super) html: Html,
     lines: HashMap<NodeId, u64>,
-    /// Where each line of the source begins, lower case, for finding where a tag over several lines began.
+    /// Where each line of the source begins, lower case, for finding where a tag over several lines
+    /// began.
     source: Vec<String>,
 }
 
 impl Document {
     /// Parses a page as browsers do (HTML, 13.2).
     pub fn parse(source: &str) -> Self {
-        let sink =
-            Lined { tree: HtmlTreeSink::new(Html::new_document()), line: Cell::new(1), lines: RefCell::default() };
+        let sink = Lined {
+            tree: HtmlTreeSink::new(Html::new_document()),
+            line: Cell::new(1),
+            lines: RefCell::default(),
+        };
         let (html, lines) = html5ever::parse_document(sink, ParseOpts::default()).one(source);
         Self { html, lines, source: source.lines().map(str::to_ascii_lowercase).collect() }
     }
@@ -40,12 +44,16 @@ impl Document {
         let end = *self.lines.get(&element.id())?;
         let opening = format!("<{}", element.value().name());
         // The parser knows the line a tag ends on.
-        let begins = self.source.iter().take(end as usize).rposition(|line| line.contains(&opening));
+        let begins =
+            self.source.iter().take(end as usize).rposition(|line| line.contains(&opening));
         begins.map(|at| at as u64 + 1)
     }
 
     /// All elements with this tag, in order.
-    pub(super) fn elements<'a>(&'a self, tag: &'a str) -> impl Iterator<Item = ElementRef<'a>> + 'a {
+    pub(super) fn elements<'a>(
+        &'a self,
+        tag: &'a str,
+    ) -> impl Iterator<Item = ElementRef<'a>> + 'a {
         self.all().filter(move |element| element.value().name() == tag)
     }
 
@@ -82,15 +90,17 @@ impl Document {
     }
 
     fn is_unique(&self, selector: &str) -> bool {
-        scraper::Selector::parse(selector).is_ok_and(|selector| self.html.select(&selector).nth(1).is_none())
+        scraper::Selector::parse(selector)
+            .is_ok_and(|selector| self.html.select(&selector).nth(1).is_none())
     }
 
-    /// The line and source form of the element at `path`, if it is the one described: browsers and scripts change
-    /// trees, so that its tag and id must agree.
+    /// The line and source form of the element at `path`, if it is the one described: browsers and
+    /// scripts change trees, so that its tag and id must agree.
     pub fn line_of(&self, wanted: &Element) -> Option<u64> {
         let wanted_path = wanted.path.split("::").next().unwrap_or_default();
         let found = self.elements(&wanted.tag).find(|element| path(*element) == wanted_path)?;
-        let same = |name: &str| found.attr(name) == wanted.attribute(name) || found.attr(name).is_none();
+        let same =
+            |name: &str| found.attr(name) == wanted.attribute(name) || found.attr(name).is_none();
         (same("id") && same("alt")).then(|| self.line(found)).flatten()
     }
 
@@ -118,7 +128,8 @@ pub(super) fn path(element: ElementRef<'_>) -> String {
         let tag = element.value().name();
         let parent = element.parent().and_then(ElementRef::wrap);
         let place = parent.and_then(|parent| {
-            let same: Vec<_> = parent.child_elements().filter(|one| one.value().name() == tag).collect();
+            let same: Vec<_> =
+                parent.child_elements().filter(|one| one.value().name() == tag).collect();
             let position = same.iter().position(|one| *one == element)?;
             (same.len() > 1).then(|| format!(":nth-of-type({})", position + 1))
         });
@@ -140,11 +151,15 @@ fn own(element: ElementRef<'_>) -> String {
 /// As [`own`], with its place among siblings where they look alike.
 fn placed(element: ElementRef<'_>) -> String {
     let tag = element.value().name();
-    let siblings = || parent_element(element).into_iter().flat_map(|parent| parent.child_elements());
+    let siblings =
+        || parent_element(element).into_iter().flat_map(|parent| parent.child_elements());
     if siblings().filter(|one| own(*one) == own(element)).count() < 2 {
         return own(element);
     }
-    let position = siblings().filter(|one| one.value().name() == tag).position(|one| one == element).unwrap_or(0);
+    let position = siblings()
+        .filter(|one| one.value().name() == tag)
+        .position(|one| one == element)
+        .unwrap_or(0);
     format!("{}:nth-of-type({})", own(element), position + 1)
 }
 
@@ -182,7 +197,12 @@ impl TreeSink for Lined {
         self.line.set(line);
     }
 
-    fn create_element(&self, name: QualName, attributes: Vec<Attribute>, flags: ElementFlags) -> NodeId {
+    fn create_element(
+        &self,
+        name: QualName,
+        attributes: Vec<Attribute>,
+        flags: ElementFlags,
+    ) -> NodeId {
         let id = self.tree.create_element(name, attributes, flags);
         self.lines.borrow_mut().insert(id, self.line.get());
         id
@@ -212,7 +232,12 @@ impl TreeSink for Lined {
         self.tree.append(parent, child);
     }
 
-    fn append_based_on_parent_node(&self, element: &NodeId, before: &NodeId, child: NodeOrText<NodeId>) {
+    fn append_based_on_parent_node(
+        &self,
+        element: &NodeId,
+        before: &NodeId,
+        child: NodeOrText<NodeId>,
+    ) {
         self.tree.append_based_on_parent_node(element, before, child);
     }
 
@@ -257,7 +282,8 @@ mod tests {
     fn elements_know_the_line_they_begin_on() {
         let source = "<!doctype html>\n<body>\n<p>One <img src=a>\n<div class=card>\n<img\n  src=\"../../b.jpg\"\n  alt=x>\n</div>";
         let document = Document::parse(source);
-        let images: Vec<Element> = document.elements("img").map(|image| document.describe(image)).collect();
+        let images: Vec<Element> =
+            document.elements("img").map(|image| document.describe(image)).collect();
         assert_eq!(images.iter().map(|image| image.line).collect::<Vec<_>>(), [Some(3), Some(5)]);
         assert_eq!(images[1].path, "html>body>div>img");
         assert_eq!(images[1].selector, "div.card > img");

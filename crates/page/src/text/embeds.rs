@@ -2,12 +2,14 @@
 
 use scraper::ElementRef;
 
-use super::{observe::Worked, pictures::reserved};
+use super::{pictures::reserved, worked::Worked};
 use crate::observation::Embed;
 
 /// Every embed of the page. What it loads is for whoever fetches.
 pub(super) fn embeds(worked: &Worked<'_>) -> Vec<Embed> {
-    let is_embed = |element: &ElementRef<'_>| matches!(element.value().name(), "iframe" | "video" | "embed" | "object");
+    let is_embed = |element: &ElementRef<'_>| {
+        matches!(element.value().name(), "iframe" | "video" | "embed" | "object")
+    };
     let embed = |element: ElementRef<'_>| {
         let written = element.attr("src").or_else(|| element.attr("data")).unwrap_or_default();
         let area = worked.layout.area(element);

@@ -1,5 +1,6 @@
 //! Pages as text: parsed, styled and laid out as far as that goes without a browser.
 
+mod declarations;
 mod document;
 mod embeds;
 mod layout;
@@ -8,6 +9,8 @@ mod pictures;
 mod sheet;
 mod style;
 mod variables;
+mod worked;
 
 pub use document::Document;
-pub use observe::{TextPage, observe};
+pub use observe::observe;
+pub use worked::TextPage;

@@ -1,7 +1,5 @@
 //! A page on a device, worked out from its text: what a browser would take, show and ask for.
 
-use std::collections::HashMap;
-
 use scraper::ElementRef;
 use url::Url;
 
@@ -12,47 +10,15 @@ use super::{
     pictures,
     sheet::{LAYOUT, Sheet},
     style::Styles,
+    worked::{TextPage, Worked, absolute},
 };
 use crate::{
     Device,
-    observation::{BackBlock, Element, Hint, Largest, Moving, Observation, PictureFile, Request, Role, Started, Use},
+    observation::{
+        BackBlock, Element, Hint, Largest, Moving, Observation, Request, Role, Started, Use,
+    },
     read_srcset,
 };
-
-/// A page's text and what was fetched for it.
-#[derive(Clone, Copy)]
-pub struct TextPage<'a> {
-    /// Its address.
-    pub url: &'a Url,
-    /// Its source.
-    pub html: &'a str,
-    /// The stylesheets it links, by address.
-    pub sheets: &'a [(String, String)],
-    /// What its pictures are, by address, as far as that is known yet.
-    pub files: &'a HashMap<String, PictureFile>,
-    /// True if its answer forbids keeping it.
-    pub no_store: bool,
-}
-
-/// Everything worked out on the way.
-pub(super) struct Worked<'a> {
-    pub page: TextPage<'a>,
-    pub device: &'a Device,
-    pub document: &'a Document,
-    pub styles: &'a Styles,
-    pub layout: &'a Layout<'a>,
-}
-
-impl Worked<'_> {
-    /// An address as the page means it.
-    pub fn absolute(&self, address: &str) -> String {
-        absolute(self.page.url, address)
-    }
-}
-
-fn absolute(base: &Url, address: &str) -> String {
-    base.join(address.trim()).map_or_else(|_| address.to_owned(), String::from)
-}
 
 /// What is known of a page on a device from its text.
 pub fn observe(page: TextPage<'_>, device: &Device) -> Observation {
@@ -98,7 +64,9 @@ fn sheet(document: &Document, page: TextPage<'_>) -> Sheet {
             }
             "link" if is_stylesheet(element) => {
                 let url = absolute(page.url, element.attr("href").unwrap_or_default());
-                let Some((_, css)) = page.sheets.iter().find(|(known, _)| *known == url) else { continue };
+                let Some((_, css)) = page.sheets.iter().find(|(known, _)| *known == url) else {
+                    continue;
+                };
                 let base = Url::parse(&url).unwrap_or_else(|_| page.url.clone());
                 sheet.read(css, &media, &|address| absolute(&base, address));
             }
@@ -132,8 +100,11 @@ impl Document {
 /// A request for each picture the page asks for by itself.
 fn requests(uses: &[Use]) -> Vec<Request> {
     let mut requests: Vec<Request> = Vec::new();
-    for place in uses.iter().filter(|place| !place.url.is_empty() && !place.url.starts_with("data:")) {
-        // Lazy pictures that are laid out nowhere are never asked for; backgrounds of such elements neither.
+    for place in
+        uses.iter().filter(|place| !place.url.is_empty() && !place.url.starts_with("data:"))
+    {
+        // Lazy pictures that are laid out nowhere are never asked for; backgrounds of such elements
+        // neither.
         let lazy = place.element.keyword("loading") == "lazy";
         if !place.rendered && (lazy || place.role == Role::Background) {
             continue;
@@ -143,7 +114,8 @@ fn requests(uses: &[Use]) -> Vec<Request> {
             known.before_scroll |= at_once;
             continue;
         }
-        let started = if place.role == Role::Background { Started::Stylesheet } else { Started::Markup };
+        let started =
+            if place.role == Role::Background { Started::Stylesheet } else { Started::Markup };
         requests.push(Request {
             url: place.url.clone(),
             is_picture: true,
@@ -158,16 +130,23 @@ fn requests(uses: &[Use]) -> Vec<Request> {
 
 /// What else the text names to be fetched: enough to know which hosts are used.
 fn others(worked: &Worked<'_>) -> Vec<Request> {
-    let scripts: String = worked.document.elements("script").flat_map(|script| script.text()).collect();
+    let scripts: String =
+        worked.document.elements("script").flat_map(|script| script.text()).collect();
     let styles = worked.page.sheets.iter().map(|(_, css)| css.as_str());
     let texts: Vec<&str> = styles.chain([scripts.as_str()]).collect();
-    let in_text = texts.iter().flat_map(|text| text.match_indices("http").map(|(at, _)| &text[at..]));
-    let in_text = in_text.filter_map(|text| Url::parse(text.split(['"', '\'', ')', '`', ' ', '\n']).next()?).ok());
-    let in_markup = worked.document.all().filter(|element| !is_hint(*element)).filter_map(|element| {
-        let name = if element.value().name() == "link" { "href" } else { "src" };
-        Url::parse(&worked.absolute(element.attr(name)?)).ok()
-    });
-    in_text.chain(in_markup).map(|url| Request { url: url.to_string(), ..Request::default() }).collect()
+    let in_text =
+        texts.iter().flat_map(|text| text.match_indices("http").map(|(at, _)| &text[at..]));
+    let in_text = in_text
+        .filter_map(|text| Url::parse(text.split(['"', '\'', ')', '`', ' ', '\n']).next()?).ok());
+    let in_markup =
+        worked.document.all().filter(|element| !is_hint(*element)).filter_map(|element| {
+            let name = if element.value().name() == "link" { "href" } else { "src" };
+            Url::parse(&worked.absolute(element.attr(name)?)).ok()
+        });
+    in_text
+        .chain(in_markup)
+        .map(|url| Request { url: url.to_string(), ..Request::default() })
+        .collect()
 }
 
 const HINTS: [&str; 3] = ["preload", "preconnect", "dns-prefetch"];
@@ -186,8 +165,13 @@ fn hints(worked: &Worked<'_>) -> Vec<Hint> {
         let rel = rel_of(link)?;
         let url = match link.attr("imagesrcset") {
             Some(srcset) => {
-                pictures::taken(&read_srcset(srcset), link.attr("imagesizes").unwrap_or_default(), None, worked.device)?
-                    .0
+                pictures::taken(
+                    &read_srcset(srcset),
+                    link.attr("imagesizes").unwrap_or_default(),
+                    None,
+                    worked.device,
+                )?
+                .0
             }
             None => link.attr("href").unwrap_or_default().to_owned(),
         };
@@ -206,9 +190,11 @@ fn moving(worked: &Worked<'_>, sheet: &Sheet) -> Vec<Moving> {
     for element in worked.document.all() {
         let style = worked.styles.style(element);
         let names = style.get("animation-name").unwrap_or_default();
-        let animated = names.split(',').find_map(|name| sheet.moving_keyframes.get(name.trim()).cloned());
+        let animated =
+            names.split(',').find_map(|name| sheet.moving_keyframes.get(name.trim()).cloned());
         let listed = style.get("transition-property").unwrap_or_default();
-        let changed = listed.split(',').map(str::trim).find(|name| LAYOUT.contains(name)).map(str::to_owned);
+        let changed =
+            listed.split(',').map(str::trim).find(|name| LAYOUT.contains(name)).map(str::to_owned);
         if let Some(property) = animated.or(changed) {
             moving.push(Moving { element: worked.document.describe(element), property });
         }
@@ -219,15 +205,22 @@ fn moving(worked: &Worked<'_>, sheet: &Sheet) -> Vec<Moving> {
 fn back(worked: &Worked<'_>) -> Vec<BackBlock> {
     let mut back = Vec::new();
     if worked.page.no_store {
-        back.push(BackBlock { reason: "no-store".to_owned(), place: "the page is sent with no-store".to_owned() });
+        back.push(BackBlock {
+            reason: "no-store".to_owned(),
+            place: "the page is sent with no-store".to_owned(),
+        });
     }
     let listens = |script: ElementRef<'_>| {
-        let text: String = script.text().collect::<String>().replace(char::is_whitespace, "").replace('"', "'");
+        let text: String =
+            script.text().collect::<String>().replace(char::is_whitespace, "").replace('"', "'");
         text.contains("addEventListener('unload'") || text.contains("onunload=")
     };
     let attribute = worked.document.elements("body").any(|body| body.attr("onunload").is_some());
     if attribute || worked.document.elements("script").any(listens) {
-        back.push(BackBlock { reason: "unload".to_owned(), place: "a listener for unload, in the page".to_owned() });
+        back.push(BackBlock {
+            reason: "unload".to_owned(),
+            place: "a listener for unload, in the page".to_owned(),
+        });
     }
     back
 }
@@ -236,18 +229,27 @@ fn back(worked: &Worked<'_>) -> Vec<BackBlock> {
 fn largest(worked: &Worked<'_>, uses: &[Use]) -> Option<Largest> {
     let screen = pictures::screen(worked.device);
     let seen = |place: &&Use| place.area.intersection(place.uncut).intersection(screen).extent();
-    let candidates = uses.iter().filter(|place| place.in_view && !place.url.is_empty() && place.role != Role::Poster);
+    let candidates = uses
+        .iter()
+        .filter(|place| place.in_view && !place.url.is_empty() && place.role != Role::Poster);
     let picture = candidates.max_by(|a, b| seen(a).total_cmp(&seen(b)))?;
     let is_text = |element: &ElementRef<'_>| {
-        let holds_words =
-            element.children().any(|child| child.value().as_text().is_some_and(|text| !text.trim().is_empty()));
+        let holds_words = element
+            .children()
+            .any(|child| child.value().as_text().is_some_and(|text| !text.trim().is_empty()));
         holds_words && !matches!(element.value().name(), "a" | "span" | "b" | "i" | "em" | "strong")
     };
     let blocks = worked.document.all().filter(is_text);
-    let text =
-        blocks.filter_map(|block| Some(worked.layout.area(block)?.intersection(screen).extent())).fold(0.0, f64::max);
+    let text = blocks
+        .filter_map(|block| Some(worked.layout.area(block)?.intersection(screen).extent()))
+        .fold(0.0, f64::max);
     if seen(&picture) < text {
         return Some(Largest { element: Element::default(), ..Largest::default() });
     }
-    Some(Largest { element: picture.element.clone(), url: picture.url.clone(), at_ms: None, split: None })
+    Some(Largest {
+        element: picture.element.clone(),
+        url: picture.url.clone(),
+        at_ms: None,
+        split: None,
+    })
 }

@@ -1,13 +1,14 @@
-//! The pictures of a page as text: which candidate is taken, where it stands, whether room is kept for it.
+//! The pictures of a page as text: which candidate is taken, where it stands, whether room is kept
+//! for it.
 
 use scraper::ElementRef;
 
 use super::{
     document::attributes,
     layout::{is_nowhere, is_out_of_flow},
-    observe::{TextPage, Worked},
     sheet::separate,
     style::Style,
+    worked::{TextPage, Worked},
 };
 use crate::{
     Candidate, Device, Source, SourceSize,
@@ -41,20 +42,29 @@ pub(super) fn taken(
 }
 
 /// What an `img` takes, absolute, with its density; `None` if it has nothing to take.
-fn candidate(image: ElementRef<'_>, page: TextPage<'_>, device: &Device, shown: Option<f64>) -> Option<(String, f64)> {
+fn candidate(
+    image: ElementRef<'_>,
+    page: TextPage<'_>,
+    device: &Device,
+    shown: Option<f64>,
+) -> Option<(String, f64)> {
     let sources = sources(image);
     let lazy = image.attr("loading").is_some_and(|value| value.trim().eq_ignore_ascii_case("lazy"));
     let sizes = |text: Option<&str>| {
-        text.filter(|text| lazy || !text.trim_start().starts_with("auto")).unwrap_or_default().to_owned()
+        text.filter(|text| lazy || !text.trim_start().starts_with("auto"))
+            .unwrap_or_default()
+            .to_owned()
     };
-    let of_source = source_for(&sources, device)
-        .and_then(|source| taken(&read_srcset(&source.srcset), &sizes(Some(&source.sizes)), shown, device));
+    let of_source = source_for(&sources, device).and_then(|source| {
+        taken(&read_srcset(&source.srcset), &sizes(Some(&source.sizes)), shown, device)
+    });
     let own = || taken(&own_candidates(image), &sizes(image.attr("sizes")), shown, device);
     let (url, density) = of_source.or_else(own)?;
     Some((page.url.join(&url).map_or(url, String::from), density))
 }
 
-/// The candidates of an `img` itself: `src` is one, unless `srcset` has widths or one for density 1 (HTML, 4.8.4.3.6).
+/// The candidates of an `img` itself: `src` is one, unless `srcset` has widths or one for density 1
+/// (HTML, 4.8.4.3.6).
 fn own_candidates(image: ElementRef<'_>) -> Vec<Candidate> {
     let mut candidates = read_srcset(image.attr("srcset").unwrap_or_default());
     let stands_for_src = |one: &Candidate| one.width.is_some() || one.density == Some(1.0);
@@ -67,17 +77,29 @@ fn own_candidates(image: ElementRef<'_>) -> Vec<Candidate> {
 }
 
 fn sources(image: ElementRef<'_>) -> Vec<Source> {
-    let picture = image.parent().and_then(ElementRef::wrap).filter(|parent| parent.value().name() == "picture");
+    let picture = image
+        .parent()
+        .and_then(ElementRef::wrap)
+        .filter(|parent| parent.value().name() == "picture");
     let read = |source: ElementRef<'_>| {
         let value = |name: &str| source.attr(name).unwrap_or_default().to_owned();
-        Source { srcset: value("srcset"), sizes: value("sizes"), media: value("media"), r#type: value("type") }
+        Source {
+            srcset: value("srcset"),
+            sizes: value("sizes"),
+            media: value("media"),
+            r#type: value("type"),
+        }
     };
     let inside = picture.into_iter().flat_map(|picture| picture.child_elements());
     inside.filter(|child| child.value().name() == "source").map(read).collect()
 }
 
 /// The natural size of what an element shows, in CSS pixels.
-pub(super) fn natural(element: ElementRef<'_>, page: TextPage<'_>, device: &Device) -> Option<(f64, f64)> {
+pub(super) fn natural(
+    element: ElementRef<'_>,
+    page: TextPage<'_>,
+    device: &Device,
+) -> Option<(f64, f64)> {
     let (url, density) = candidate(element, page, device, None)?;
     let size = page.files.get(&url)?.facts.as_ref()?.size;
     Some((f64::from(size.width) / density, f64::from(size.height) / density))
@@ -88,9 +110,11 @@ pub(super) fn uses(worked: &Worked<'_>) -> Vec<Use> {
     let is_image = |element: &ElementRef<'_>| {
         let name = element.value().name();
         name == "img"
-            || (name == "input" && element.attr("type").is_some_and(|kind| kind.eq_ignore_ascii_case("image")))
+            || (name == "input"
+                && element.attr("type").is_some_and(|kind| kind.eq_ignore_ascii_case("image")))
     };
-    let mut uses: Vec<Use> = worked.document.all().filter(is_image).map(|element| image(worked, element)).collect();
+    let mut uses: Vec<Use> =
+        worked.document.all().filter(is_image).map(|element| image(worked, element)).collect();
     for element in worked.document.all() {
         uses.extend(background(worked, element, worked.styles.style(element), None));
         let own = worked.styles.pseudo.iter().filter(|(id, ..)| *id == element.id());
@@ -136,10 +160,19 @@ fn image(worked: &Worked<'_>, element: ElementRef<'_>) -> Use {
     }
 }
 
-fn background(worked: &Worked<'_>, element: ElementRef<'_>, style: &Style, pseudo: Option<&str>) -> Option<Use> {
+fn background(
+    worked: &Worked<'_>,
+    element: ElementRef<'_>,
+    style: &Style,
+    pseudo: Option<&str>,
+) -> Option<Use> {
     let image = style.get("background-image")?;
     let layer = separate(image).into_iter().find(|layer| layer.contains("url("))?;
-    let url = if layer.contains("image-set(") { from_image_set(layer, worked.device)? } else { address(layer)? };
+    let url = if layer.contains("image-set(") {
+        from_image_set(layer, worked.device)?
+    } else {
+        address(layer)?
+    };
     if url.starts_with("data:") {
         return None;
     }
@@ -163,11 +196,14 @@ fn address(layer: &str) -> Option<String> {
     Some(inside.trim().trim_matches(['"', '\'']).to_owned())
 }
 
-/// The entry of an `image-set()` for the device: the least density that suffices, else the greatest.
+/// The entry of an `image-set()` for the device: the least density that suffices, else the
+/// greatest.
 fn from_image_set(layer: &str, device: &Device) -> Option<String> {
     let inside = layer.split_once("image-set(")?.1;
     let entries = separate(inside.trim_end_matches(')')).into_iter().filter_map(|entry| {
-        let density = entry.split_ascii_whitespace().find_map(|word| word.strip_suffix('x')?.parse::<f64>().ok());
+        let density = entry
+            .split_ascii_whitespace()
+            .find_map(|word| word.strip_suffix('x')?.parse::<f64>().ok());
         Some((density.unwrap_or(1.0), address(&format!("{entry})"))?))
     });
     let mut entries: Vec<(f64, String)> = entries.collect();
@@ -202,20 +238,26 @@ fn standing(worked: &Worked<'_>, element: ElementRef<'_>, area: Option<Area>) ->
     let area = area.unwrap_or(NOTHING);
     let (mut uncut, mut view) = (EVERYTHING, EVERYTHING);
     let mut seen = true;
-    for around in std::iter::successors(Some(element), |one| one.parent().and_then(ElementRef::wrap)) {
+    for around in
+        std::iter::successors(Some(element), |one| one.parent().and_then(ElementRef::wrap))
+    {
         let style = worked.styles.style(around);
-        let invisible =
-            style.is("visibility", "hidden") || style.get("opacity").is_some_and(|value| value.parse() == Ok(0.0));
+        let invisible = style.is("visibility", "hidden")
+            || style.get("opacity").is_some_and(|value| value.parse() == Ok(0.0));
         seen &= !invisible && (around == element || !is_nowhere(around, style));
         let is_root = matches!(around.value().name(), "html" | "body");
-        let Some(box_around) = worked.layout.area(around).filter(|_| around != element && !is_root) else { continue };
+        let Some(box_around) = worked.layout.area(around).filter(|_| around != element && !is_root)
+        else {
+            continue;
+        };
         let along = |overflow: Option<&str>, hard: bool| match overflow {
             Some("hidden" | "clip") => true,
             Some("auto" | "scroll") => !hard,
             _ => false,
         };
         let cut = |hard: bool| {
-            let (x, y) = (along(style.get("overflow-x"), hard), along(style.get("overflow-y"), hard));
+            let (x, y) =
+                (along(style.get("overflow-x"), hard), along(style.get("overflow-y"), hard));
             Area {
                 x: if x { box_around.x } else { EVERYTHING.x },
                 width: if x { box_around.width } else { EVERYTHING.width },
@@ -241,9 +283,14 @@ fn standing(worked: &Worked<'_>, element: ElementRef<'_>, area: Option<Area>) ->
 }
 
 fn ancestors(element: ElementRef<'_>) -> Vec<Ancestor> {
-    let around =
-        element.ancestors().filter_map(ElementRef::wrap).take_while(|one| one.value().name() != "body").take(8);
-    around.map(|one| Ancestor { tag: one.value().name().to_owned(), attributes: attributes(one) }).collect()
+    let around = element
+        .ancestors()
+        .filter_map(ElementRef::wrap)
+        .take_while(|one| one.value().name() != "body")
+        .take(8);
+    around
+        .map(|one| Ancestor { tag: one.value().name().to_owned(), attributes: attributes(one) })
+        .collect()
 }
 
 fn link_text(element: ElementRef<'_>) -> Option<String> {
@@ -251,14 +298,18 @@ fn link_text(element: ElementRef<'_>) -> Option<String> {
         (one.value().name() == "a" && one.attr("href").is_some()) || one.value().name() == "button"
     };
     let link = element.ancestors().filter_map(ElementRef::wrap).find(is_link)?;
-    let others = link.descendent_elements().filter(|one| one.value().name() == "img" && *one != element);
-    let mut words: Vec<&str> =
-        link.text().chain(["aria-label", "title"].iter().filter_map(|name| link.attr(name))).collect();
+    let others =
+        link.descendent_elements().filter(|one| one.value().name() == "img" && *one != element);
+    let mut words: Vec<&str> = link
+        .text()
+        .chain(["aria-label", "title"].iter().filter_map(|name| link.attr(name)))
+        .collect();
     words.extend(others.filter_map(|one| one.attr("alt")));
     Some(words.join(" ").trim().to_owned())
 }
 
-/// True if an element has its height before its content is there; `collect.js` asks a browser the same.
+/// True if an element has its height before its content is there; `collect.js` asks a browser the
+/// same.
 pub(super) fn reserved(worked: &Worked<'_>, element: ElementRef<'_>) -> bool {
     let style = worked.styles.style(element);
     if is_out_of_flow(style) || height_known(worked, element) {
@@ -273,7 +324,10 @@ pub(super) fn reserved(worked: &Worked<'_>, element: ElementRef<'_>) -> bool {
     if min > 0.0 && min >= area - 1.0 {
         return true;
     }
-    let around = element.ancestors().filter_map(ElementRef::wrap).take_while(|one| one.value().name() != "body");
+    let around = element
+        .ancestors()
+        .filter_map(ElementRef::wrap)
+        .take_while(|one| one.value().name() != "body");
     around.into_iter().any(|one| {
         let style = worked.styles.style(one);
         let shaped = style.get("aspect-ratio").and_then(super::layout::ratio).is_some();
@@ -286,7 +340,10 @@ fn height_known(worked: &Worked<'_>, element: ElementRef<'_>) -> bool {
     match style.get("height") {
         None | Some("auto" | "fit-content" | "min-content" | "max-content") => false,
         Some(height) if height.contains('%') => {
-            let parent = element.parent().and_then(ElementRef::wrap).filter(|parent| parent.value().name() != "html");
+            let parent = element
+                .parent()
+                .and_then(ElementRef::wrap)
+                .filter(|parent| parent.value().name() != "html");
             parent.is_some_and(|parent| height_known(worked, parent))
         }
         Some(_) => true,

@@ -1,12 +1,15 @@
-//! Stylesheets: rules with their selectors, conditions and declarations (CSS Syntax 3), and what keyframes move.
+//! Stylesheets: rules with their selectors, conditions and declarations (CSS Syntax 3), and what
+//! keyframes move.
 
 use std::collections::HashMap;
 
 use cssparser::{
-    AtRuleParser, CowRcStr, DeclarationParser, ParseError, Parser, ParserState, QualifiedRuleParser,
-    RuleBodyItemParser, RuleBodyParser, StyleSheetParser,
+    AtRuleParser, CowRcStr, DeclarationParser, ParseError, Parser, ParserState,
+    QualifiedRuleParser, RuleBodyItemParser, RuleBodyParser, StyleSheetParser,
 };
 use selectors::parser::{ParseRelative, SelectorList};
+
+use super::declarations::{Body, Declaration, body, rest_of};
 
 /// One selector with what it sets.
 pub(super) struct Rule {
@@ -16,21 +19,13 @@ pub(super) struct Rule {
     pub pseudo: Option<&'static str>,
     /// As CSS weighs it.
     pub specificity: u32,
-    /// The number of its cascade layer, in the order they are named; `None` outside of any, where what is important
-    /// weighs least and all else most (CSS Cascading 5, 6.4.4).
+    /// The number of its cascade layer, in the order they are named; `None` outside of any, where
+    /// what is important weighs least and all else most (CSS Cascading 5, 6.4.4).
     pub layer: Option<usize>,
     /// Media queries around it, outermost first.
     pub media: Vec<String>,
     /// What it sets.
     pub declarations: Vec<Declaration>,
-}
-
-/// A property and its value.
-#[derive(Clone, Debug)]
-pub(super) struct Declaration {
-    pub name: String,
-    pub value: String,
-    pub important: bool,
 }
 
 /// What was read of stylesheets, in order.
@@ -44,14 +39,24 @@ pub(super) struct Sheet {
 }
 
 /// Properties whose animation lays the page out anew.
-pub(super) const LAYOUT: [&str; 9] =
-    ["top", "left", "right", "bottom", "margin", "margin-top", "margin-left", "margin-right", "margin-bottom"];
+pub(super) const LAYOUT: [&str; 9] = [
+    "top",
+    "left",
+    "right",
+    "bottom",
+    "margin",
+    "margin-top",
+    "margin-left",
+    "margin-right",
+    "margin-bottom",
+];
 
 impl Sheet {
     /// Adds a stylesheet. `absolute` makes the addresses in its values absolute.
     pub fn read(&mut self, css: &str, media: &[String], absolute: &dyn Fn(&str) -> String) {
         let mut parser = Parser::new(css);
-        let mut reader = Reader { sheet: self, media: media.to_vec(), layer: None, depth: 0, absolute };
+        let mut reader =
+            Reader { sheet: self, media: media.to_vec(), layer: None, depth: 0, absolute };
         // Rules that cannot be read are skipped, as browsers do.
         for _ in StyleSheetParser::new(&mut parser, &mut reader) {}
     }
@@ -67,16 +72,8 @@ impl Sheet {
     }
 }
 
-/// The declarations of a style attribute.
-pub(super) fn declarations(style: &str, absolute: &dyn Fn(&str) -> String) -> Vec<Declaration> {
-    body(&mut Parser::new(style), absolute)
-}
-
-fn body(parser: &mut Parser<'_>, absolute: &dyn Fn(&str) -> String) -> Vec<Declaration> {
-    RuleBodyParser::new(parser, &mut Body { absolute }).filter_map(Result::ok).collect()
-}
-
-/// Rules in rules beyond this are skipped, and nested selectors longer than this: `& &` in `& &` fills the memory.
+/// Rules in rules beyond this are skipped, and nested selectors longer than this: `& &` in `& &`
+/// fills the memory.
 const MAX_NESTED: usize = 32;
 const LONGEST_SELECTOR: usize = 4096;
 
@@ -110,7 +107,8 @@ impl Reader<'_> {
         match around {
             Around::Media(query) => media.push(query),
             Around::Layer(name) => {
-                let name = if name.is_empty() { format!("#{}", self.sheet.layers.len()) } else { name };
+                let name =
+                    if name.is_empty() { format!("#{}", self.sheet.layers.len()) } else { name };
                 let name = self.full(&name);
                 self.sheet.layer(&name);
                 layer = Some(name);
@@ -118,7 +116,13 @@ impl Reader<'_> {
             Around::Holds => {}
             Around::Never | Around::Keyframes(_) => return None,
         }
-        Some(Reader { sheet: self.sheet, media, layer, depth: self.depth + 1, absolute: self.absolute })
+        Some(Reader {
+            sheet: self.sheet,
+            media,
+            layer,
+            depth: self.depth + 1,
+            absolute: self.absolute,
+        })
     }
 
     /// A layer's name with those around it.
@@ -136,8 +140,10 @@ impl Reader<'_> {
         let own = separate(selectors).into_iter().filter_map(|selector| {
             let (bare, pseudo) = without_pseudo(selector);
             let bare = if bare.is_empty() { "*" } else { bare };
-            // Selectors of states that come and go, such as :hover, are not known to the parser and so never match.
-            let (selector, specificity) = (scraper::Selector::parse(bare).ok()?, specificity(bare)?);
+            // Selectors of states that come and go, such as :hover, are not known to the parser and
+            // so never match.
+            let (selector, specificity) =
+                (scraper::Selector::parse(bare).ok()?, specificity(bare)?);
             let (media, declarations) = (self.media.clone(), declarations.clone());
             Some(Rule { selector, pseudo, specificity, layer, media, declarations })
         });
@@ -149,7 +155,9 @@ impl Reader<'_> {
 fn around(name: &str, rest: String) -> Result<Around, ParseError<()>> {
     match name.to_ascii_lowercase().as_str() {
         "media" => Ok(Around::Media(rest)),
-        "keyframes" | "-webkit-keyframes" => Ok(Around::Keyframes(rest.trim_matches('"').to_owned())),
+        "keyframes" | "-webkit-keyframes" => {
+            Ok(Around::Keyframes(rest.trim_matches('"').to_owned()))
+        }
         "layer" => Ok(Around::Layer(rest)),
         "supports" if rest.to_ascii_lowercase().starts_with("not") => Ok(Around::Never),
         "supports" | "scope" => Ok(Around::Holds),
@@ -157,18 +165,16 @@ fn around(name: &str, rest: String) -> Result<Around, ParseError<()>> {
     }
 }
 
-fn rest_of(parser: &mut Parser<'_>) -> String {
-    let start = parser.position();
-    while parser.next().is_ok() {}
-    parser.slice_from(start).trim().to_owned()
-}
-
 impl<'i> AtRuleParser<'i> for Reader<'_> {
     type Prelude = Around;
     type AtRule = ();
     type Error = ();
 
-    fn parse_prelude(&mut self, name: CowRcStr<'i>, parser: &mut Parser<'i>) -> Result<Around, ParseError<()>> {
+    fn parse_prelude(
+        &mut self,
+        name: CowRcStr<'i>,
+        parser: &mut Parser<'i>,
+    ) -> Result<Around, ParseError<()>> {
         around(&name, rest_of(parser))
     }
 
@@ -182,7 +188,12 @@ impl<'i> AtRuleParser<'i> for Reader<'_> {
         Ok(())
     }
 
-    fn parse_block(&mut self, around: Around, _: &ParserState, parser: &mut Parser<'i>) -> Result<(), ParseError<()>> {
+    fn parse_block(
+        &mut self,
+        around: Around,
+        _: &ParserState,
+        parser: &mut Parser<'i>,
+    ) -> Result<(), ParseError<()>> {
         if let Around::Keyframes(name) = around {
             let mut reader = Frames { absolute: self.absolute, moved: None };
             for _ in StyleSheetParser::new(parser, &mut reader) {}
@@ -239,7 +250,11 @@ impl<'i> AtRuleParser<'i> for Inside<'_, '_> {
     type AtRule = Option<Declaration>;
     type Error = ();
 
-    fn parse_prelude(&mut self, name: CowRcStr<'i>, parser: &mut Parser<'i>) -> Result<Around, ParseError<()>> {
+    fn parse_prelude(
+        &mut self,
+        name: CowRcStr<'i>,
+        parser: &mut Parser<'i>,
+    ) -> Result<Around, ParseError<()>> {
         around(&name, rest_of(parser))
     }
 
@@ -295,7 +310,12 @@ impl RuleBodyItemParser<'_, Option<Declaration>, ()> for Inside<'_, '_> {
 }
 
 fn specificity(selector: &str) -> Option<u32> {
-    let list = SelectorList::parse(&scraper::selector::Parser, &mut Parser::new(selector), ParseRelative::No).ok()?;
+    let list = SelectorList::parse(
+        &scraper::selector::Parser,
+        &mut Parser::new(selector),
+        ParseRelative::No,
+    )
+    .ok()?;
     list.slice().first().map(selectors::parser::Selector::specificity)
 }
 
@@ -348,69 +368,15 @@ impl<'i> QualifiedRuleParser<'i> for Frames<'_> {
         Ok(())
     }
 
-    fn parse_block(&mut self, (): (), _: &ParserState, parser: &mut Parser<'i>) -> Result<(), ParseError<()>> {
+    fn parse_block(
+        &mut self,
+        (): (),
+        _: &ParserState,
+        parser: &mut Parser<'i>,
+    ) -> Result<(), ParseError<()>> {
         let names = body(parser, self.absolute).into_iter().map(|one| one.name);
         let moved = names.into_iter().find(|name| LAYOUT.contains(&name.as_str()));
         self.moved = self.moved.take().or(moved);
         Ok(())
-    }
-}
-
-/// The inside of a rule.
-struct Body<'a> {
-    absolute: &'a dyn Fn(&str) -> String,
-}
-
-impl<'i> DeclarationParser<'i> for Body<'_> {
-    type Declaration = Declaration;
-    type Error = ();
-
-    fn parse_value(
-        &mut self,
-        name: CowRcStr<'i>,
-        parser: &mut Parser<'i>,
-        _: &ParserState,
-    ) -> Result<Declaration, ParseError<()>> {
-        let text = rest_of(parser);
-        let (value, important) = match text.to_ascii_lowercase().rfind("!important") {
-            Some(at) => (text[..at].trim().to_owned(), true),
-            None => (text, false),
-        };
-        let value = if value.contains("url(") { with_absolute(&value, self.absolute) } else { value };
-        Ok(Declaration { name: name.to_ascii_lowercase(), value, important })
-    }
-}
-
-/// The value with the addresses in `url(...)` absolute and in quotes.
-fn with_absolute(value: &str, absolute: &dyn Fn(&str) -> String) -> String {
-    let (mut out, mut rest) = (String::new(), value);
-    while let Some(start) = rest.find("url(") {
-        let Some(end) = rest[start..].find(')').map(|at| at + start) else { break };
-        let address = rest[start + 4..end].trim().trim_matches(['"', '\'']);
-        out += &format!("{}url(\"{}\")", &rest[..start], absolute(address));
-        rest = &rest[end + 1..];
-    }
-    out + rest
-}
-
-impl AtRuleParser<'_> for Body<'_> {
-    type Prelude = ();
-    type AtRule = Declaration;
-    type Error = ();
-}
-
-impl QualifiedRuleParser<'_> for Body<'_> {
-    type Prelude = ();
-    type QualifiedRule = Declaration;
-    type Error = ();
-}
-
-impl RuleBodyItemParser<'_, Declaration, ()> for Body<'_> {
-    fn parse_declarations(&self) -> bool {
-        true
-    }
-
-    fn parse_qualified(&self) -> bool {
-        false
     }
 }

@@ -1,12 +1,14 @@
-//! The cascade (CSS Cascading 4), as far as pictures and their places need it: what each element is set to.
+//! The cascade (CSS Cascading 4), as far as pictures and their places need it: what each element is
+//! set to.
 
 use std::collections::HashMap;
 
 use scraper::ElementRef;
 
 use super::{
+    declarations::{Declaration, declarations},
     document::{Document, NodeId},
-    sheet::{Declaration, Rule, Sheet, declarations, separate},
+    sheet::{Rule, Sheet, separate},
     variables::{self, Variables, variables},
 };
 use crate::{Basis, Device, length, media_matches};
@@ -36,7 +38,8 @@ impl Style {
         self.get(name).is_some_and(|own| own.eq_ignore_ascii_case(value))
     }
 
-    /// A length in CSS pixels; `None` for `auto`, for nothing, and for what hangs on something unknown.
+    /// A length in CSS pixels; `None` for `auto`, for nothing, and for what hangs on something
+    /// unknown.
     pub fn length(&self, name: &str, basis: &Basis) -> Option<f64> {
         length(self.get(name)?, basis)
     }
@@ -49,13 +52,17 @@ impl Style {
         let words: Vec<&str> = spaced(value);
         match name.as_str() {
             "margin" | "padding" | "inset" | "border-width" => self.four_sides(name, &words),
-            "border" | "border-top" | "border-right" | "border-bottom" | "border-left" => self.border(name, &words),
+            "border" | "border-top" | "border-right" | "border-bottom" | "border-left" => {
+                self.border(name, &words)
+            }
             "overflow" => self.pair(["overflow-x", "overflow-y"], &words, "visible"),
             "gap" | "grid-gap" => self.pair(["row-gap", "column-gap"], &words, "0"),
             "place-items" => self.pair(["align-items", "justify-items"], &words, "normal"),
             "place-content" => self.pair(["align-content", "justify-content"], &words, "normal"),
             "place-self" => self.pair(["align-self", "justify-self"], &words, "normal"),
-            "grid-area" if !value.contains('/') => self.pair(["grid-row", "grid-column"], &[value], "auto"),
+            "grid-area" if !value.contains('/') => {
+                self.pair(["grid-row", "grid-column"], &[value], "auto")
+            }
             "background" => self.background(value),
             "flex" => self.flex(&words),
             "flex-flow" => {
@@ -65,8 +72,12 @@ impl Style {
                 self.set("flex-direction", direction.unwrap_or(&"row"));
             }
             "font" => {
-                let size = words.iter().find(|word| word.starts_with(|c: char| c.is_ascii_digit() || c == '.'));
-                if let Some((size, line)) = size.map(|size| size.split_once('/').unwrap_or((size, "1.2"))) {
+                let size = words
+                    .iter()
+                    .find(|word| word.starts_with(|c: char| c.is_ascii_digit() || c == '.'));
+                if let Some((size, line)) =
+                    size.map(|size| size.split_once('/').unwrap_or((size, "1.2")))
+                {
                     self.set("font-size", size);
                     self.set("line-height", line);
                 }
@@ -76,7 +87,8 @@ impl Style {
                 &separate(value).iter().flat_map(|one| spaced(one)).collect::<Vec<_>>().join(","),
             ),
             "transition" => {
-                let names: Vec<&str> = separate(value).iter().filter_map(|one| spaced(one).first().copied()).collect();
+                let names: Vec<&str> =
+                    separate(value).iter().filter_map(|one| spaced(one).first().copied()).collect();
                 self.set("transition-property", &names.join(","));
             }
             _ => self.set(name, value),
@@ -95,7 +107,9 @@ impl Style {
         for (side, value) in SIDES.into_iter().zip(sides) {
             match name {
                 "inset" => self.set(side, value),
-                "border-width" => self.set(&format!("border-{side}-width"), border_width(&["solid", value])),
+                "border-width" => {
+                    self.set(&format!("border-{side}-width"), border_width(&["solid", value]))
+                }
                 _ => self.set(&format!("{name}-{side}"), value),
             }
         }
@@ -114,28 +128,37 @@ impl Style {
         self.set(last, words.last().unwrap_or(&usual));
     }
 
-    /// `background: url(...) position / size`, one layer after the other; sizes and positions of the first are kept.
+    /// `background: url(...) position / size`, one layer after the other; sizes and positions of
+    /// the first are kept.
     fn background(&mut self, value: &str) {
         self.set("background-image", value);
         let first = separate(value).first().copied().unwrap_or_default();
-        let (before, after) = first.split_once(" / ").or_else(|| first.rsplit_once(")/")).unwrap_or((first, ""));
+        let (before, after) =
+            first.split_once(" / ").or_else(|| first.rsplit_once(")/")).unwrap_or((first, ""));
         let is_place = |word: &&str| {
             matches!(*word, "center" | "top" | "bottom" | "left" | "right")
                 || word.ends_with('%')
                 || word.ends_with("px")
         };
         let place: Vec<&str> = spaced(before).into_iter().filter(is_place).collect();
-        self.set("background-position", &if place.is_empty() { "0% 0%".to_owned() } else { place.join(" ") });
+        self.set(
+            "background-position",
+            &if place.is_empty() { "0% 0%".to_owned() } else { place.join(" ") },
+        );
         let size: Vec<&str> = spaced(after)
             .into_iter()
             .filter(|word| is_place(word) || matches!(*word, "cover" | "contain" | "auto"))
             .collect();
-        self.set("background-size", &if size.is_empty() { "auto".to_owned() } else { size.join(" ") });
+        self.set(
+            "background-size",
+            &if size.is_empty() { "auto".to_owned() } else { size.join(" ") },
+        );
     }
 
     /// `flex` (CSS Flexbox 1, 7.1).
     fn flex(&mut self, words: &[&str]) {
-        let numbers: Vec<&str> = words.iter().filter(|word| word.parse::<f64>().is_ok()).copied().collect();
+        let numbers: Vec<&str> =
+            words.iter().filter(|word| word.parse::<f64>().is_ok()).copied().collect();
         let basis = words.iter().find(|word| word.parse::<f64>().is_err());
         let (grow, shrink, basis) = match words {
             ["none"] => ("0", "0", "auto"),
@@ -156,7 +179,8 @@ const SIDES: [&str; 4] = ["top", "right", "bottom", "left"];
 
 /// The width a `border` of these words has: none without a style (CSS Backgrounds 3, 3.3).
 fn border_width<'a>(words: &[&'a str]) -> &'a str {
-    const STYLES: [&str; 8] = ["solid", "dashed", "dotted", "double", "groove", "ridge", "inset", "outset"];
+    const STYLES: [&str; 8] =
+        ["solid", "dashed", "dotted", "double", "groove", "ridge", "inset", "outset"];
     if !words.iter().any(|word| STYLES.contains(word)) {
         return "0px";
     }
@@ -189,15 +213,28 @@ pub(super) fn spaced(value: &str) -> Vec<&str> {
 
 impl Styles {
     /// The styles of all elements.
-    pub fn of(document: &Document, sheet: &Sheet, device: &Device, absolute: &dyn Fn(&str) -> String) -> Self {
-        let rules: Vec<_> =
-            sheet.rules.iter().filter(|rule| rule.media.iter().all(|query| media_matches(query, device))).collect();
-        let mut styles = Self { elements: HashMap::new(), pseudo: Vec::new(), nothing: Style::default() };
+    pub fn of(
+        document: &Document,
+        sheet: &Sheet,
+        device: &Device,
+        absolute: &dyn Fn(&str) -> String,
+    ) -> Self {
+        let rules: Vec<_> = sheet
+            .rules
+            .iter()
+            .filter(|rule| rule.media.iter().all(|query| media_matches(query, device)))
+            .collect();
+        let mut styles =
+            Self { elements: HashMap::new(), pseudo: Vec::new(), nothing: Style::default() };
         let mut handed_down: HashMap<NodeId, Variables> = HashMap::new();
         for element in document.all() {
-            let matching: Vec<&Rule> = rules.iter().filter(|rule| rule.selector.matches(&element)).copied().collect();
-            let of = |pseudo: Option<&'static str>| matching.iter().filter(move |rule| rule.pseudo == pseudo).copied();
-            let inline = element.attr("style").map_or_else(Vec::new, |style| declarations(style, absolute));
+            let matching: Vec<&Rule> =
+                rules.iter().filter(|rule| rule.selector.matches(&element)).copied().collect();
+            let of = |pseudo: Option<&'static str>| {
+                matching.iter().filter(move |rule| rule.pseudo == pseudo).copied()
+            };
+            let inline =
+                element.attr("style").map_or_else(Vec::new, |style| declarations(style, absolute));
             let own = cascaded(of(None), &inline);
             let outer = element.parent().and_then(|parent| handed_down.get(&parent.id()));
             let variables = variables(&own, outer);
@@ -221,8 +258,12 @@ impl Styles {
     }
 }
 
-/// Declarations in the order they win: by importance, then layer, specificity and place; style attributes before rules.
-fn cascaded<'d>(rules: impl Iterator<Item = &'d Rule>, inline: &'d [Declaration]) -> Vec<&'d Declaration> {
+/// Declarations in the order they win: by importance, then layer, specificity and place; style
+/// attributes before rules.
+fn cascaded<'d>(
+    rules: impl Iterator<Item = &'d Rule>,
+    inline: &'d [Declaration],
+) -> Vec<&'d Declaration> {
     let mut weighed: Vec<(&Declaration, &Rule)> =
         rules.flat_map(|rule| rule.declarations.iter().map(move |one| (one, rule))).collect();
     // Sorting keeps what weighs alike in its order.
@@ -232,7 +273,8 @@ fn cascaded<'d>(rules: impl Iterator<Item = &'d Rule>, inline: &'d [Declaration]
     });
     let (plain, important): (Vec<&Declaration>, Vec<_>) =
         weighed.into_iter().map(|(one, _)| one).partition(|one| !one.important);
-    let (inline_plain, inline_important): (Vec<&Declaration>, Vec<_>) = inline.iter().partition(|one| !one.important);
+    let (inline_plain, inline_important): (Vec<&Declaration>, Vec<_>) =
+        inline.iter().partition(|one| !one.important);
     plain.into_iter().chain(inline_plain).chain(important).chain(inline_important).collect()
 }
 
@@ -253,7 +295,14 @@ fn hints(element: ElementRef<'_>) -> Style {
         let read = |name: &str| element.attr(name).map(str::trim).filter(|value| !value.is_empty());
         for name in ["width", "height"] {
             if let Some(value) = read(name) {
-                style.set(name, &if value.parse::<f64>().is_ok() { format!("{value}px") } else { value.to_owned() });
+                style.set(
+                    name,
+                    &if value.parse::<f64>().is_ok() {
+                        format!("{value}px")
+                    } else {
+                        value.to_owned()
+                    },
+                );
             }
         }
         if let (Some(Ok(width)), Some(Ok(height))) =
@@ -263,4 +312,54 @@ fn hints(element: ElementRef<'_>) -> Style {
         }
     }
     style
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::DEVICES;
+
+    /// The width that the cascade gives `#k` in `main.page > p.card#k` (CSS Cascade 5, section 6;
+    /// Custom Properties 1).
+    fn width(css: &str, inline: &str) -> Option<String> {
+        let html = format!("<main class=page><p class=card id=k style='{inline}'>Kite</p></main>");
+        let document = Document::parse(&html);
+        let same = |url: &str| url.to_owned();
+        let mut sheet = Sheet::default();
+        sheet.read(css, &[], &same);
+        let styles = Styles::of(&document, &sheet, &DEVICES[1], &same);
+        let element = document.elements("p").next().expect("the element");
+        styles.style(element).get("width").map(str::to_owned)
+    }
+
+    #[test]
+    fn the_declaration_wins_that_the_standard_lets_win() {
+        for (css, inline, wins) in [
+            (".card { width: 2px } p { width: 1px }", "", "2px"),
+            ("p { width: 1px } p { width: 2px }", "", "2px"),
+            ("#k { width: 2px } main .card.card { width: 1px }", "", "2px"),
+            ("p { width: 1px }", "width: 2px", "2px"),
+            ("p { width: 2px !important }", "width: 1px", "2px"),
+            ("p { width: 2px !important } #k { width: 1px }", "", "2px"),
+            (
+                "@layer a, b; @layer b { p { width: 2px } } @layer a { #k { width: 1px } }",
+                "",
+                "2px",
+            ),
+            ("p { width: 2px } @layer a { #k { width: 1px } }", "", "2px"),
+            ("@layer a { p { width: 2px !important } } p { width: 1px !important }", "", "2px"),
+            ("main { --w: 2px } p { width: var(--w) }", "", "2px"),
+            ("p { width: var(--none, 2px) }", "", "2px"),
+            (".page { & > p { width: 2px } } p { width: 1px }", "", "2px"),
+            ("@media (max-width: 500px) { p { width: 2px } }", "", "2px"),
+        ] {
+            assert_eq!(width(css, inline).as_deref(), Some(wins), "{css} {inline}");
+        }
+        assert_eq!(width("@media (min-width: 500px) { p { width: 1px } }", ""), None);
+        // An unresolved `var()` computes to `unset` and still overrides.
+        assert_ne!(
+            width("p { width: 1px } .card { width: var(--none) }", "").as_deref(),
+            Some("1px")
+        );
+    }
 }

@@ -1,8 +1,9 @@
-//! Custom properties, handed down from element to element, and the values that name them (CSS Custom Properties 1).
+//! Custom properties, handed down from element to element, and the values that name them (CSS
+//! Custom Properties 1).
 
 use std::{collections::HashMap, rc::Rc};
 
-use super::sheet::Declaration;
+use super::declarations::Declaration;
 
 /// What an element's custom properties are set to, by name.
 pub(super) type Variables = Rc<HashMap<String, String>>;
@@ -38,7 +39,8 @@ pub(super) fn variables(own: &[&Declaration], outer: Option<&Variables>) -> Vari
     Rc::new(all)
 }
 
-/// A value with what it names in `var(...)` filled in; `None` if that is not there and nothing stands for it.
+/// A value with what it names in `var(...)` filled in; `None` if that is not there and nothing
+/// stands for it.
 pub(super) fn filled(value: &str, variables: &HashMap<String, String>) -> Option<String> {
     let mut left = MAX_NAMES;
     within(value, variables, &mut left)
@@ -54,8 +56,10 @@ fn within(value: &str, variables: &HashMap<String, String>, left: &mut usize) ->
         None => (&inside[..end], None),
     };
     let named = variables.get(&name.trim().to_ascii_lowercase()).map(String::as_str);
-    let filled = [named, instead].into_iter().flatten().find_map(|value| within(value, variables, left))?;
-    let whole = format!("{}{filled}{}", &value[..start], within(&inside[end + 1..], variables, left)?);
+    let filled =
+        [named, instead].into_iter().flatten().find_map(|value| within(value, variables, left))?;
+    let whole =
+        format!("{}{filled}{}", &value[..start], within(&inside[end + 1..], variables, left)?);
     (whole.len() <= LONGEST).then_some(whole)
 }
 

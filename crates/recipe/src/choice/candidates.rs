@@ -1,13 +1,14 @@
 //! The formats that could be sent, what each would take, and which is best.
 
-use super::{Candidate, Encoding, Reason};
+use super::outcome::{Candidate, Reason};
 use crate::{
-    Accepted, Basis, Curves, Effort, Facts, Fidelity, Format, Kind, Plan, Policy, Prediction, Quality, Recipe, Scale,
-    View, curve::container_bytes, fidelity::expected_lossless,
+    Accepted, Basis, Curves, Effort, Encoding, Facts, Fidelity, Format, Kind, Plan, Policy,
+    Prediction, Quality, Recipe, Scale, View, curve::file_bytes, prior::expected_lossless,
 };
 
 /// Formats Kivet writes.
-const WRITTEN: [Format; 6] = [Format::Avif, Format::Jxl, Format::Webp, Format::Jpeg, Format::Png, Format::Gif];
+const WRITTEN: [Format; 6] =
+    [Format::Avif, Format::Jxl, Format::Webp, Format::Jpeg, Format::Png, Format::Gif];
 
 /// A format that misses the target by more than this does not reach it.
 const SHORT: f32 = 3.0;
@@ -26,8 +27,8 @@ pub(super) struct Scene<'a> {
 }
 
 impl Scene<'_> {
-    /// Every format that may be sent: those that reach the target first, fewest expected bytes first, weighed by how
-    /// much each is wanted.
+    /// Every format that may be sent: those that reach the target first, fewest expected bytes
+    /// first, weighed by how much each is wanted.
     pub(super) fn candidates(&self) -> Vec<Candidate> {
         let mut candidates: Vec<Candidate> = WRITTEN
             .into_iter()
@@ -39,12 +40,12 @@ impl Scene<'_> {
         candidates
     }
 
-    /// The bytes of a candidate, more of them the less its format is wanted (RFC 9110, section 12.5.1: a relative
-    /// preference).
+    /// The bytes of a candidate, more of them the less its format is wanted (RFC 9110, section
+    /// 12.5.1: a relative preference).
     fn weighed(&self, candidate: &Candidate) -> u64 {
         // A format named outright may not be accepted at all.
         let weight = Some(self.accepted.weight(candidate.format)).filter(|weight| *weight > 0.0);
-        (candidate.predicted_bytes as f64 / weight.unwrap_or(1.0)).round() as u64
+        (candidate.predicted_bytes.get() as f64 / weight.unwrap_or(1.0)).round() as u64
     }
 
     fn may_send(&self, format: Format) -> bool {
@@ -73,14 +74,19 @@ impl Scene<'_> {
         }
         let most = self.weighed(&fewest) * (100 + u64::from(self.policy.surplus)) / 100;
         let close = |candidate: &&Candidate| {
-            self.weighed(candidate) <= most && self.falls_short(candidate) == self.falls_short(&fewest)
+            self.weighed(candidate) <= most
+                && self.falls_short(candidate) == self.falls_short(&fewest)
         };
-        let easiest = candidates.iter().filter(close).min_by_key(|candidate| work(candidate.format)).copied();
-        let easiest = easiest.filter(|easiest| self.policy.surplus > 0 && easiest.format != fewest.format);
+        let easiest =
+            candidates.iter().filter(close).min_by_key(|candidate| work(candidate.format)).copied();
+        let easiest =
+            easiest.filter(|easiest| self.policy.surplus > 0 && easiest.format != fewest.format);
         let smaller = |other: &Candidate| {
-            other.predicted_bytes < fewest.predicted_bytes && self.falls_short(other) == self.falls_short(&fewest)
+            other.predicted_bytes < fewest.predicted_bytes
+                && self.falls_short(other) == self.falls_short(&fewest)
         };
-        let reason = if candidates.iter().any(smaller) { Reason::Preferred } else { Reason::FewestBytes };
+        let reason =
+            if candidates.iter().any(smaller) { Reason::Preferred } else { Reason::FewestBytes };
         Some(easiest.map_or((fewest, reason), |easiest| (easiest, Reason::LeastWork)))
     }
 
@@ -96,18 +102,23 @@ impl Scene<'_> {
     }
 
     fn falls_short(&self, candidate: &Candidate) -> bool {
-        let target = f32::from(self.target.get());
-        candidate.predicted_fidelity.is_some_and(|fidelity| fidelity < target - SHORT)
+        let target = self.target.as_f32();
+        candidate.predicted_score.is_some_and(|score| score.get() < target - SHORT)
     }
 
-    /// How `format` would be written. Flat art is written losslessly where the format can; a format named outright is
-    /// written the way it can.
+    /// How `format` would be written. Flat art is written losslessly where the format can; a format
+    /// named outright is written the way it can.
     fn candidate(&self, format: Format) -> Option<Candidate> {
         let named = self.recipe.format.is_some();
         let wants_lossless = self.recipe.quality == Some(Quality::Lossless)
             || (self.recipe.quality.is_none() && self.facts.kind == Kind::Flat && !self.animated);
         let effort = if self.policy.improve {
-            self.curves.final_effort(format, self.target, Scale::of(self.plan), self.plan.size.pixels())
+            self.curves.final_effort(
+                format,
+                self.target,
+                Scale::of(self.plan),
+                self.plan.size.pixels(),
+            )
         } else {
             Effort::Fast
         };
@@ -126,18 +137,23 @@ impl Scene<'_> {
     }
 
     fn lossy(&self, format: Format, effort: Effort) -> Option<Prediction> {
-        self.curves.lossy(format, self.target, View::of(self.plan, self.facts), self.plan.size.pixels(), effort)
+        self.curves.lossy(
+            format,
+            self.target,
+            View::of(self.plan, self.facts),
+            self.plan.size.pixels(),
+            effort,
+        )
     }
 
     fn lossless(&self, format: Format) -> Option<Candidate> {
         let measured = self.curves.lossless_bytes(format, Scale::of(self.plan));
         let bytes_per_pixel = measured.or_else(|| expected_lossless(format, self.facts.kind))?;
-        let bytes = f64::from(bytes_per_pixel) * self.plan.size.pixels() as f64 + f64::from(container_bytes(format));
         Some(Candidate {
             format,
             encoding: if format == Format::Gif { Encoding::Palette } else { Encoding::Lossless },
-            predicted_bytes: bytes.round() as u64,
-            predicted_fidelity: None,
+            predicted_bytes: file_bytes(format, bytes_per_pixel, self.plan.size.pixels()),
+            predicted_score: None,
             basis: if measured.is_some() { Basis::Curve } else { Basis::Prior },
         })
     }
@@ -147,14 +163,14 @@ fn of_lossy(format: Format, found: Prediction) -> Candidate {
     Candidate {
         format,
         encoding: Encoding::Lossy { setting: found.setting },
-        predicted_bytes: found.bytes.round() as u64,
-        predicted_fidelity: Some(found.fidelity),
+        predicted_bytes: found.bytes,
+        predicted_score: Some(found.score),
         basis: found.basis,
     }
 }
 
-/// What writing a format costs, beside the others: milliseconds for a photograph 640 wide, with the fast preset. Those that differ by a tenth
-/// are as much work.
+/// What writing a format costs, beside the others: milliseconds for a photograph 640 wide, with the
+/// fast preset. Those that differ by a tenth are as much work.
 const fn work(format: Format) -> u32 {
     match format {
         Format::Png => 5,

@@ -1,16 +1,13 @@
-//! The target, and what lowers it: many small pixels hide what few large ones show, and some viewers pay for
-//! every byte.
+//! The target, and what lowers it: many small pixels hide what few large ones show, and some
+//! viewers pay for every byte.
 
-use serde::Serialize;
-
-use crate::{Density, Fidelity, Policy, Quality, Recipe, Request};
+use crate::{Fidelity, Policy, Quality, Recipe, Request};
 
 /// Nothing lowers a target below this; one that is lower already stays.
 const FLOOR: u8 = 30;
 
 /// Why a target was lowered.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "kebab-case", tag = "by")]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Lowered {
     /// An explicit density above 1.
     Density {
@@ -34,16 +31,14 @@ pub struct Aim {
 }
 
 impl Aim {
-    /// The aim of a recipe for one request, and the recipe: under Save-Data a density above 1 is halved, though not
-    /// below 1.
-    pub(super) fn of(mut recipe: Recipe, request: &Request, policy: &Policy) -> (Recipe, Self) {
+    /// The aim of a recipe for one request, and the recipe: under Save-Data a density above 1 is
+    /// halved, though not below 1.
+    pub(super) fn of(recipe: Recipe, request: &Request, policy: &Policy) -> (Recipe, Self) {
         let named = match recipe.quality {
             Some(Quality::Fidelity(fidelity)) => fidelity,
             _ => policy.fidelity,
         };
-        if request.save_data {
-            recipe.density = recipe.density.map(Density::halved);
-        }
+        let recipe = if request.save_data { recipe.at_half_density() } else { recipe };
         let doublings = recipe.density.map_or(0.0, |density| density.factor().log2().max(0.0));
         let by_density = (doublings * f64::from(policy.density_step)).round() as u8;
         let mut aim = Self { target: named, lowered: Vec::new() };

@@ -1,7 +1,10 @@
 use proptest::prelude::*;
 
 use super::*;
-use crate::{Accepted, Curve, Hints, Kind, Measured, Sample, Scale, Size};
+use crate::{
+    Accepted, Basis, BytesPerPixel, Curve, Curves, Encoding, Facts, Fidelity, Format, Gamut, Hints,
+    Kind, Measured, Policy, Recipe, Request, Sample, Scale, Score, Setting, Size, plan_for,
+};
 
 fn facts(alpha: bool, kind: Kind) -> Facts {
     Facts { alpha, ..Facts::plain(Format::Jpeg, Size::new(4800, 3200), kind) }
@@ -20,7 +23,8 @@ fn accepting(accept: &str) -> Request {
 
 #[track_caller]
 fn chosen(recipe: &str, facts: &Facts, request: &Request, policy: &Policy) -> Choice {
-    choose(&recipe.parse().expect(recipe), facts, &Curves::default(), request, policy).expect("a choice")
+    choose(&recipe.parse().expect(recipe), facts, &Curves::default(), request, policy)
+        .expect("a choice")
 }
 
 #[test]
@@ -51,7 +55,10 @@ fn transparency_is_kept_unless_a_canvas_or_a_format_forbids_it() {
 #[test]
 fn flat_art_is_lossless_unless_the_recipe_asks_otherwise() {
     let logo = facts(true, Kind::Flat);
-    assert_eq!(sends("320w", &logo, "image/avif,image/webp", Format::Webp).encoding, Encoding::Lossless);
+    assert_eq!(
+        sends("320w", &logo, "image/avif,image/webp", Format::Webp).encoding,
+        Encoding::Lossless
+    );
     sends("320w", &logo, "image/avif", Format::Png);
     let lossy = sends("320w_as-jpeg", &logo, "*/*", Format::Jpeg);
     assert!(matches!(lossy.encoding, Encoding::Lossy { .. }));
@@ -68,7 +75,8 @@ fn what_no_format_can_hold_is_refused_with_its_size() {
 
 #[test]
 fn what_moves_keeps_moving_where_the_viewer_can_see_it() {
-    let windsock = Facts { animated: true, ..Facts::plain(Format::Gif, Size::new(400, 300), Kind::Flat) };
+    let windsock =
+        Facts { animated: true, ..Facts::plain(Format::Gif, Size::new(400, 300), Kind::Flat) };
     assert!(sends("200w", &windsock, "image/avif,image/webp", Format::Webp).animated);
     assert!(sends("200w", &windsock, "*/*", Format::Gif).animated);
     assert!(!sends("200w_still", &windsock, "*/*", Format::Png).animated);
@@ -78,10 +86,19 @@ fn what_moves_keeps_moving_where_the_viewer_can_see_it() {
 #[test]
 fn a_vector_stays_one_unless_pixels_are_asked_for() {
     let mark = Facts { alpha: true, ..Facts::plain(Format::Svg, Size::new(40, 30), Kind::Flat) };
-    assert_eq!(sends("640w_ratio-1-1", &mark, "image/avif", Format::Svg).encoding, Encoding::Vector);
-    assert_eq!(sends("640w_as-png", &mark, "image/avif", Format::Png).plan.size, Size::new(640, 480));
+    assert_eq!(
+        sends("640w_ratio-1-1", &mark, "image/avif", Format::Svg).encoding,
+        Encoding::Vector
+    );
+    assert_eq!(
+        sends("640w_as-png", &mark, "image/avif", Format::Png).plan.size,
+        Size::new(640, 480)
+    );
     sends("640w_blur-3", &mark, "image/webp", Format::Webp);
-    assert_eq!(varies(&"640w".parse().expect("a recipe"), &mark, &Policy::default()), Varies::default());
+    assert_eq!(
+        varies(&"640w".parse().expect("a recipe"), &mark, &Policy::default()),
+        Varies::default()
+    );
     assert!(matches!(refused("16000w_as-jxl", &mark), ChoiceError::TooMany { .. }));
 }
 
@@ -94,8 +111,14 @@ fn a_wide_gamut_is_kept_where_the_policy_says_so() {
 }
 
 fn refused(recipe: &str, facts: &Facts) -> ChoiceError {
-    choose(&recipe.parse().expect(recipe), facts, &Curves::default(), &Request::ANYTHING, &Policy::default())
-        .expect_err("no format can hold it")
+    choose(
+        &recipe.parse().expect(recipe),
+        facts,
+        &Curves::default(),
+        &Request::ANYTHING,
+        &Policy::default(),
+    )
+    .expect_err("no format can hold it")
 }
 
 #[test]
@@ -108,14 +131,28 @@ fn density_and_thrift_lower_the_target_and_say_so() {
         (choice.target.map(Fidelity::get), choice.lowered)
     };
     assert_eq!(aim("640w", &Request::ANYTHING), (Some(70), vec![]));
-    assert_eq!(aim("320w_2x", &Request::ANYTHING), (Some(62), vec![Lowered::Density { amount: 8 }]));
+    assert_eq!(
+        aim("320w_2x", &Request::ANYTHING),
+        (Some(62), vec![Lowered::Density { amount: 8 }])
+    );
     assert_eq!(aim("640w", &saving), (Some(55), vec![Lowered::SaveData { amount: 15 }]));
-    assert_eq!(aim("640w_fidelity-40", &saving), (Some(30), vec![Lowered::SaveData { amount: 10 }]));
-    assert_eq!(aim("640w_fidelity-20", &saving), (Some(20), vec![]), "below the floor nothing is taken off");
+    assert_eq!(
+        aim("640w_fidelity-40", &saving),
+        (Some(30), vec![Lowered::SaveData { amount: 10 }])
+    );
+    assert_eq!(
+        aim("640w_fidelity-20", &saving),
+        (Some(20), vec![]),
+        "below the floor nothing is taken off"
+    );
     assert_eq!(aim("640w_lossless", &saving), (None, vec![]));
     let thrifty = chosen("320w_3x", &photo, &saving, &policy);
     assert_eq!((thrifty.plan.size.width, thrifty.recipe.to_string().as_str()), (480, "320w_1.5x"));
-    assert_eq!(chosen("640w", &photo, &saving, &policy).plan.size.width, 640, "without an x pixels stay");
+    assert_eq!(
+        chosen("640w", &photo, &saving, &policy).plan.size.width,
+        640,
+        "without an x pixels stay"
+    );
 }
 
 #[test]
@@ -123,43 +160,76 @@ fn an_originals_own_curve_overrules_the_prior() {
     let photo = facts(false, Kind::Photo);
     let samples = |bytes: f32| {
         [(20.0, 10.0, 0.5), (60.0, 70.0, 1.0), (95.0, 92.0, 4.0)]
-            .map(|(setting, fidelity, share)| Sample { setting, fidelity, bytes: bytes * share })
+            .map(|(setting, score, share)| Sample {
+                setting: Setting::nearest_to(setting),
+                score: Score::new(score),
+                bytes_per_pixel: BytesPerPixel::new(bytes * share),
+            })
             .to_vec()
     };
     let scale = Scale::of(&plan_for(&"640w".parse().expect("a recipe"), &photo));
     let measured = |bytes| Measured {
-        curves: vec![Curve { scale, samples: samples(bytes), slow_samples: Vec::new(), lossless: None }],
+        curves: vec![Curve {
+            scale,
+            samples: samples(bytes),
+            slow_samples: Vec::new(),
+            lossless: None,
+        }],
         ..Measured::default()
     };
-    let curves =
-        Curves([(Format::Avif, measured(0.2)), (Format::Jxl, measured(0.15)), (Format::Webp, measured(0.14))].into());
+    let curves = Curves(
+        [
+            (Format::Avif, measured(0.2)),
+            (Format::Jxl, measured(0.15)),
+            (Format::Webp, measured(0.14)),
+        ]
+        .into(),
+    );
     let with = |accept: &str, policy: &Policy| {
-        choose(&"640w".parse().expect("a recipe"), &photo, &curves, &accepting(accept), policy).expect("a choice")
+        choose(&"640w".parse().expect("a recipe"), &photo, &curves, &accepting(accept), policy)
+            .expect("a choice")
     };
     let choice = with("image/avif,image/jxl,image/webp", &Policy::default());
     // JPEG keeps its prior, which promises even less here.
     assert_eq!((choice.format, choice.reason), (Format::Jpeg, Reason::FewestBytes));
-    let modern = Policy { formats: crate::Formats::of([Format::Webp, Format::Avif]), ..Policy::default() };
+    let modern =
+        Policy { formats: crate::Formats::of([Format::Webp, Format::Avif]), ..Policy::default() };
     let only = with("image/avif,image/jxl,image/webp", &modern);
     assert!(only.candidates.iter().all(|candidate| candidate.format != Format::Jxl));
-    assert!(matches!(only.candidates[1], Candidate { format: Format::Webp, basis: Basis::Curve, .. }));
+    assert!(matches!(
+        only.candidates[1],
+        Candidate { format: Format::Webp, basis: Basis::Curve, .. }
+    ));
     assert_eq!(with("image/webp", &Policy::LEAST_WORK).format, Format::Jpeg);
 }
 
 #[test]
 fn only_lossy_candidates_near_the_best_contend() {
     let choice = |recipe: &str| {
-        chosen(recipe, &facts(false, Kind::Photo), &accepting("image/avif,image/jxl,image/webp"), &Policy::default())
+        chosen(
+            recipe,
+            &facts(false, Kind::Photo),
+            &accepting("image/avif,image/jxl,image/webp"),
+            &Policy::default(),
+        )
     };
     for recipe in ["640w_fidelity-30", "640w", "1280w_fidelity-90"] {
         let choice = choice(recipe);
-        let fewest = choice.candidates[0].predicted_bytes as f64;
-        for one in choice.candidates.iter().filter(|one| one.predicted_fidelity.is_some()) {
+        let fewest = choice.candidates[0].predicted_bytes.get() as f64;
+        for one in choice.candidates.iter().filter(|one| one.predicted_score.is_some()) {
             let within = if one.format == Format::Webp { 1.1 } else { 1.3 };
             let contends = choice.trial_candidates().any(|other| other.format == one.format);
-            assert_eq!(contends, one.predicted_bytes as f64 <= fewest * within, "{recipe}: {}", one.format);
+            assert_eq!(
+                contends,
+                one.predicted_bytes.get() as f64 <= fewest * within,
+                "{recipe}: {}",
+                one.format
+            );
         }
-        assert!(choice.trial_candidates().count() < choice.candidates.len(), "{recipe}: PNG, at least, stays behind");
+        assert!(
+            choice.trial_candidates().count() < choice.candidates.len(),
+            "{recipe}: PNG, at least, stays behind"
+        );
     }
     assert_eq!(choice("640w_lossless").trial_candidates().count(), 0);
 }
@@ -171,22 +241,35 @@ fn less_work_is_preferred_where_the_policy_says_so() {
     assert_eq!((quick.format, quick.reason), (Format::Jpeg, Reason::LeastWork));
     assert_eq!(quick.candidates[0].format, Format::Webp, "it takes fewer bytes");
     let no_more = chosen("640w", &photo, &accepting("image/avif,image/webp"), &Policy::LEAST_WORK);
-    assert_eq!((no_more.format, no_more.reason), (Format::Avif, Reason::FewestBytes), "it is no more work");
+    assert_eq!(
+        (no_more.format, no_more.reason),
+        (Format::Avif, Reason::FewestBytes),
+        "it is no more work"
+    );
 }
 
 fn any_request() -> impl Strategy<Value = Request> {
-    (any::<[bool; 4]>(), prop::option::of(1u32..5000), prop::option::of(0.5f64..4.0), prop::option::of(200u32..3000))
+    (
+        any::<[bool; 4]>(),
+        prop::option::of(1u32..5000),
+        prop::option::of(0.5f64..4.0),
+        prop::option::of(200u32..3000),
+    )
         .prop_map(|([avif, jxl, webp, save_data], width, density, viewport_width)| {
             let names = [(avif, "image/avif"), (jxl, "image/jxl"), (webp, "image/webp")];
-            let header: Vec<&str> = names.into_iter().filter(|(named, _)| *named).map(|(_, name)| name).collect();
+            let header: Vec<&str> =
+                names.into_iter().filter(|(named, _)| *named).map(|(_, name)| name).collect();
             let hints = Hints { width, density, viewport_width };
             Request { hints, save_data, ..accepting(&format!("{},*/*;q=0.8", header.join(","))) }
         })
 }
 
 fn any_recipe() -> impl Strategy<Value = Recipe> {
-    let parts =
-        [vec!["", "640w", "300h", "9000w", "200w_2x"], vec!["", "ratio-1-1"], vec!["", "fidelity-40", "lossless"]];
+    let parts = [
+        vec!["", "640w", "300h", "9000w", "200w_2x"],
+        vec!["", "ratio-1-1"],
+        vec!["", "fidelity-40", "lossless"],
+    ];
     let last = vec!["still", "as-webp", "as-png", "on-102030", "on-clear"];
     let [a, b, c] = parts.map(prop::sample::select);
     (a, b, c, prop::sample::select(last)).prop_map(|(a, b, c, d)| {

@@ -1,6 +1,6 @@
 //! What `Vary` says: a matter of recipe, facts and policy, never of the request.
 
-use super::stays_vector;
+use super::choose::stays_vector;
 use crate::{Facts, Format, Kind, Policy, Quality, Recipe};
 
 /// Which request headers an answer can depend on.
@@ -33,7 +33,10 @@ pub fn varies(recipe: &Recipe, facts: &Facts, policy: &Policy) -> Varies {
     }
     let varies = Varies::by_recipe(recipe, policy);
     // Flat art is lossless where the format can be, whatever the target.
-    let lossless = facts.kind == Kind::Flat && !facts.animated && recipe.quality.is_none() && recipe.format.is_none();
+    let lossless = facts.kind == Kind::Flat
+        && !facts.animated
+        && recipe.quality.is_none()
+        && recipe.format.is_none();
     Varies { save_data: varies.save_data && (!lossless || recipe.density.is_some()), ..varies }
 }
 

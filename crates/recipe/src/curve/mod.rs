@@ -1,8 +1,10 @@
-//! Curves: what each encoder's setting gives for one original, in score and bytes, once it was measured.
+//! Curves: what each encoder's setting gives for one original, in score and bytes, once it was
+//! measured.
 //!
-//! A curve is measured at up to two scales on small probes, interpolated monotonically, and corrected by every real
-//! rendition that was scored later.
+//! A curve is measured at up to two scales on small probes, interpolated monotonically, and
+//! corrected by every real rendition that was scored later.
 
+mod sample;
 mod shape;
 mod view;
 
@@ -10,7 +12,12 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use crate::{Effort, Expected, Fidelity, Format, REFINED, Trial, fidelity, is_worth_swapping};
+use crate::{
+    Bytes, BytesPerPixel, Effort, Expected, Fidelity, Format, REFINED, Score, Setting, Trial,
+    is_worth_swapping, prior,
+};
+pub(crate) use sample::file_bytes;
+pub use sample::{Curve, Sample, Seen, coded_bytes_per_pixel, container_bytes};
 use shape::{Shape, between, gain};
 pub use view::{Scale, View};
 
@@ -20,8 +27,9 @@ const RADIUS: (f32, f32) = (0.25, 8.0);
 /// The weight of no correction at all beside those that were seen.
 const DOUBT: f32 = 0.05;
 
-/// The share of bytes the slow preset must save to be worth its time: with less than a tenth saved, its result
-/// does not replace the first ([`is_worth_swapping`]). JPEG XL takes five to seven times as long for it, AVIF four to five.
+/// The share of bytes the slow preset must save to be worth its time: with less than a tenth saved,
+/// its result does not replace the first ([`is_worth_swapping`]). JPEG XL takes five to seven times
+/// as long for it, AVIF four to five.
 const fn worth(format: Format) -> f32 {
     if matches!(format, Format::Jxl) { 0.15 } else { 0.1 }
 }
@@ -32,48 +40,13 @@ const WORTH_BYTES: f32 = 512.0;
 /// Scored renditions remembered of one format; the oldest is forgotten first.
 const MAX_SEEN: usize = 32;
 
-/// One encode of a picture, scored.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Sample {
-    /// The encoder's own setting, 0 to 100.
-    pub setting: f32,
-    /// Score to the reference on the SSIMULACRA2 scale; below zero where the picture is ruined.
-    pub fidelity: f32,
-    /// Bytes a pixel, the container's own left out ([`container_bytes`]).
-    pub bytes: f32,
-}
-
-/// One encoder's samples at one scale, fast settings.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Curve {
-    /// The scale.
-    pub scale: Scale,
-    /// The samples, settings rising.
-    pub samples: Vec<Sample>,
-    /// Samples by the slow preset, settings rising: how far they lie from the others is this picture's own.
-    #[serde(default)]
-    pub slow_samples: Vec<Sample>,
-    /// Bytes a pixel of the lossless form, where the format has one and it was measured.
-    pub lossless: Option<f32>,
-}
-
 impl Curve {
-    /// False once a sample of `format` with the slow preset saved so little that others will not save enough to be worth their time.
+    /// False once a sample of `format` with the slow preset saved so little that others will not
+    /// save enough to be worth their time.
     pub fn may_gain(&self, format: Format) -> bool {
         let last = self.slow_samples.last().and_then(|last| Some(Shape::of(self)?.kept(last)));
         last.is_none_or(|kept| kept <= (1.0 - worth(format) / 2.0).ln())
     }
-}
-
-/// A real rendition, scored.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Seen {
-    /// Its scale.
-    pub scale: Scale,
-    /// The encoder's effort.
-    pub effort: Effort,
-    /// What came out.
-    pub sample: Sample,
 }
 
 /// What is known of one original in one format.
@@ -91,8 +64,7 @@ pub struct Measured {
 pub struct Curves(pub BTreeMap<Format, Measured>);
 
 /// What a prediction rests on.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "kebab-case")]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Basis {
     /// What is usual for pictures of its kind.
     Prior,
@@ -102,22 +74,33 @@ pub enum Basis {
     Corrected,
 }
 
+impl Basis {
+    /// The name in JSON and on the command line.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Prior => "prior",
+            Self::Curve => "curve",
+            Self::Corrected => "corrected",
+        }
+    }
+}
+
 /// What is expected of a lossy rendition.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Prediction {
-    /// The setting, 0 to 100.
-    pub setting: f32,
+    /// The setting.
+    pub setting: Setting,
     /// Bytes of the file.
-    pub bytes: f64,
+    pub bytes: Bytes,
     /// The score that comes out: the target, or the best the format reaches.
-    pub fidelity: f32,
+    pub score: Score,
     /// What this rests on.
     pub basis: Basis,
 }
 
 impl Curves {
-    /// What a lossy rendition of `pixels` that shows `view` is expected to need in `format`; `None` where it has no lossy form.
-    /// Setting and bytes never fall as the target rises.
+    /// What a lossy rendition of `pixels` that shows `view` is expected to need in `format`; `None`
+    /// where it has no lossy form. Setting and bytes never fall as the target rises.
     pub fn lossy(
         &self,
         format: Format,
@@ -126,35 +109,54 @@ impl Curves {
         pixels: u64,
         effort: Effort,
     ) -> Option<Prediction> {
-        let goal = f32::from(target.get());
-        let prior = fidelity::usual(format, goal, view.complexity(), effort)?;
-        let (point, fidelity, basis) =
-            match self.0.get(&format).and_then(|measured| measured.lossy(format, goal, view.scale, effort)) {
-                Some(found) => found,
-                None => (prior, goal, Basis::Prior),
-            };
-        let bytes = f64::from(point.bytes_per_pixel) * pixels as f64 + f64::from(container_bytes(format));
-        Some(Prediction { setting: point.setting, bytes, fidelity, basis })
+        let goal = target.as_f32();
+        let prior = prior::usual(format, goal, view.complexity(), effort)?;
+        let (point, score, basis) = match self
+            .0
+            .get(&format)
+            .and_then(|measured| measured.lossy(format, goal, view.scale, effort))
+        {
+            Some(found) => found,
+            None => (prior, goal, Basis::Prior),
+        };
+        let bytes = file_bytes(format, point.bytes_per_pixel, pixels);
+        Some(Prediction { setting: point.setting, bytes, score: Score::new(score), basis })
     }
 
-    /// The setting that is expected to give `score`, which may lie beyond 1 to 100: for searches.
-    pub fn setting(&self, format: Format, score: f32, view: View, effort: Effort) -> Option<f32> {
-        let measured = self.0.get(&format).and_then(|measured| measured.at(format, score, view.scale, effort));
-        measured.map(|at| at.0).or_else(|| Some(fidelity::usual(format, score, view.complexity(), effort)?.setting))
+    /// The setting that is expected to give `score`, for searches: neither need lie on its scale.
+    pub fn expected_setting(
+        &self,
+        format: Format,
+        score: Score,
+        view: View,
+        effort: Effort,
+    ) -> Option<f32> {
+        let score = score.get();
+        let measured =
+            self.0.get(&format).and_then(|measured| measured.at(format, score, view.scale, effort));
+        let usual = || Some(prior::usual(format, score, view.complexity(), effort)?.setting.get());
+        measured.map(|at| at.0).or_else(usual)
     }
 
-    /// Bytes a pixel measured of the lossless form.
-    pub fn lossless_bytes(&self, format: Format, scale: Scale) -> Option<f32> {
+    /// Bytes per pixel measured of the lossless form.
+    pub fn lossless_bytes(&self, format: Format, scale: Scale) -> Option<BytesPerPixel> {
         let curves = &self.0.get(&format)?.curves;
         let (below, above, share) = between(curves, scale)?;
         let (a, b) = (below.lossless?.ln(), above.lossless?.ln());
-        Some((a + (b - a) * share).exp())
+        Some(BytesPerPixel::new((a + (b - a) * share).exp()))
     }
 
-    /// How a final rendition of `pixels` is written: by the slow preset, unless that was seen to gain too little for
-    /// this picture. Some slow presets trade smooth gradients for bytes and need more for the same score.
-    pub fn final_effort(&self, format: Format, target: Fidelity, scale: Scale, pixels: u64) -> Effort {
-        let score = f32::from(target.get());
+    /// How a final rendition of `pixels` is written: by the slow preset, unless that was seen to
+    /// gain too little for this picture. Some slow presets trade smooth gradients for bytes and
+    /// need more for the same score.
+    pub fn final_effort(
+        &self,
+        format: Format,
+        target: Fidelity,
+        scale: Scale,
+        pixels: u64,
+    ) -> Effort {
+        let score = target.as_f32();
         let is_worth_it = |measured: &Measured| {
             let (below, above, share) = between(&measured.curves, scale)?;
             let (below, above) = (Shape::of(below)?, Shape::of(above)?);
@@ -167,8 +169,9 @@ impl Curves {
         if best { Effort::Slow } else { Effort::Fast }
     }
 
-    /// Whether one more encode may bring what takes the place of `held`, after `found` missed the target: where that misses it,
-    /// too, or where `found`, moved to the target along the curve, takes few enough bytes.
+    /// Whether one more encode may bring what takes the place of `held`, after `found` missed the
+    /// target: where that misses it, too, or where `found`, moved to the target along the curve,
+    /// takes few enough bytes.
     pub fn may_replace(
         &self,
         format: Format,
@@ -178,17 +181,22 @@ impl Curves {
         effort: Effort,
     ) -> bool {
         let Some(measured) = self.0.get(&format) else { return true };
-        let bytes = |score: f32| measured.at(format, score, scale, effort).map(|(_, bytes, _)| bytes);
-        let (Some(here), Some(there)) = (bytes(found.fidelity), bytes(f32::from(target.get()))) else { return true };
-        let expected = found.bytes as f32 * (there - here).exp();
-        held.misses(target) > REFINED || is_worth_swapping(held.bytes, expected as u64)
+        let bytes =
+            |score: f32| measured.at(format, score, scale, effort).map(|(_, bytes, _)| bytes);
+        let (Some(here), Some(there)) = (bytes(found.score.get()), bytes(target.as_f32())) else {
+            return true;
+        };
+        let expected = found.bytes.get() as f32 * (there - here).exp();
+        held.misses(target) > REFINED || is_worth_swapping(held.bytes, Bytes::new(expected as u64))
     }
 
     /// Remembers a scored rendition.
     pub fn learn(&mut self, format: Format, seen: Seen) {
         let all = &mut self.0.entry(format).or_default().seen;
         all.retain(|old| {
-            old.effort != seen.effort || old.scale != seen.scale || old.sample.setting != seen.sample.setting
+            old.effort != seen.effort
+                || old.scale != seen.scale
+                || old.sample.setting != seen.sample.setting
         });
         all.push(seen);
         let surplus = all.len().saturating_sub(MAX_SEEN);
@@ -199,66 +207,71 @@ impl Curves {
     pub fn has_seen(&self, format: Format, target: Fidelity, scale: Scale) -> bool {
         let near = |seen: &Seen| {
             (seen.scale.0 - scale.0).abs() < RADIUS.0 / 4.0
-                && (seen.sample.fidelity - f32::from(target.get())).abs() < RADIUS.1
+                && seen.sample.score.misses(target) < RADIUS.1
         };
         self.0.get(&format).is_some_and(|measured| measured.seen.iter().any(near))
     }
 
     /// True if every format in `formats` has a curve.
     pub fn are_measured(&self, formats: &[Format]) -> bool {
-        formats.iter().all(|format| self.0.get(format).is_some_and(|measured| !measured.curves.is_empty()))
-    }
-}
-
-/// Bytes of a file beside its coded pixels, as a minimal file of each format has them.
-pub const fn container_bytes(format: Format) -> u32 {
-    match format {
-        Format::Avif => 270,
-        Format::Jpeg => 330,
-        Format::Png => 60,
-        Format::Webp => 30,
-        _ => 20,
+        formats
+            .iter()
+            .all(|format| self.0.get(format).is_some_and(|measured| !measured.curves.is_empty()))
     }
 }
 
 impl Measured {
-    fn lossy(&self, format: Format, target: f32, scale: Scale, effort: Effort) -> Option<(Expected, f32, Basis)> {
+    fn lossy(
+        &self,
+        format: Format,
+        target: f32,
+        scale: Scale,
+        effort: Effort,
+    ) -> Option<(Expected, f32, Basis)> {
         let (below, above, share) = between(&self.curves, scale)?;
         let (below, above) = (Shape::of(below)?, Shape::of(above)?);
-        let mixed = |value: fn(&Shape) -> f32| value(&below) + (value(&above) - value(&below)) * share;
+        let mixed =
+            |value: fn(&Shape) -> f32| value(&below) + (value(&above) - value(&below)) * share;
         // Some encoders do not get worse than they are at their lowest setting.
         let goal = target.min(mixed(|shape| shape.best)).max(mixed(|shape| shape.min));
         let (setting, bytes, basis) = self.at(format, goal, scale, effort)?;
-        Some((Expected { setting: setting.clamp(0.0, 100.0), bytes_per_pixel: bytes.exp() }, goal, basis))
+        let setting = Setting::nearest_to(setting);
+        Some((Expected { setting, bytes_per_pixel: BytesPerPixel::new(bytes.exp()) }, goal, basis))
     }
 
     /// The setting, and the logarithm of bytes a pixel, that give `score`.
-    fn at(&self, format: Format, score: f32, scale: Scale, effort: Effort) -> Option<(f32, f32, Basis)> {
+    fn at(
+        &self,
+        format: Format,
+        score: f32,
+        scale: Scale,
+        effort: Effort,
+    ) -> Option<(f32, f32, Basis)> {
         let (below, above, share) = between(&self.curves, scale)?;
         let (below, above) = (Shape::of(below)?, Shape::of(above)?);
-        let plain = |fidelity: f32, effort: Effort| {
-            let (gain, factor) = gain((&below, &above, share), format, fidelity, effort);
+        let plain = |score: f32, effort: Effort| {
+            let (gain, factor) = gain((&below, &above, share), format, score, effort);
             let mixed = |value: fn(&Shape, f32) -> f32, score: f32| {
                 let (a, b) = (value(&below, score), value(&above, score));
                 a + (b - a) * share
             };
-            (mixed(Shape::setting, fidelity - gain), mixed(Shape::bytes, fidelity) + factor)
+            (mixed(Shape::setting, score - gain), mixed(Shape::bytes, score) + factor)
         };
         let near: Vec<Residual> = self
             .seen
             .iter()
             .filter(|seen| (seen.scale.0 - scale.0).abs() <= 4.0 * RADIUS.0)
             // What one effort taught holds for the other, their usual distance apart.
-            .map(|seen| Residual::of(seen, scale, plain(seen.sample.fidelity, seen.effort)))
+            .map(|seen| Residual::of(seen, scale, plain(seen.sample.score.get(), seen.effort)))
             .collect();
-        let (setting, bytes) = corrected(&near, score, |fidelity| plain(fidelity, effort));
+        let (setting, bytes) = corrected(&near, score, |score| plain(score, effort));
         Some((setting, bytes, if near.is_empty() { Basis::Curve } else { Basis::Corrected }))
     }
 }
 
 /// How far a scored rendition lay from the curve, and how much that counts at another scale.
 struct Residual {
-    fidelity: f32,
+    score: f32,
     setting: f32,
     bytes: f32,
     weight: f32,
@@ -266,27 +279,35 @@ struct Residual {
 
 impl Residual {
     fn of(seen: &Seen, scale: Scale, (setting, bytes): (f32, f32)) -> Self {
-        let Sample { setting: real, fidelity, bytes: spent } = seen.sample;
+        let Sample { setting: real, score, bytes_per_pixel } = seen.sample;
         let weight = (-(seen.scale.0 - scale.0).abs() / RADIUS.0).exp();
-        Self { fidelity, setting: real - setting, bytes: spent.max(1e-5).ln() - bytes, weight }
+        Self {
+            score: score.get(),
+            setting: real.get() - setting,
+            bytes: bytes_per_pixel.ln() - bytes,
+            weight,
+        }
     }
 }
 
 /// The curve with its residuals smoothed over, then kept from falling anywhere below the target.
 fn corrected(near: &[Residual], target: f32, plain: impl Fn(f32) -> (f32, f32)) -> (f32, f32) {
-    let at = |fidelity: f32| {
+    let at = |score: f32| {
         let (mut setting, mut bytes, mut sum) = (0.0, 0.0, DOUBT);
         for residual in near {
-            let weight = residual.weight * (-(residual.fidelity - fidelity).abs() / RADIUS.1).exp();
+            let weight = residual.weight * (-(residual.score - score).abs() / RADIUS.1).exp();
             setting += residual.setting * weight;
             bytes += residual.bytes * weight;
             sum += weight;
         }
-        let (plain_setting, plain_bytes) = plain(fidelity);
+        let (plain_setting, plain_bytes) = plain(score);
         (plain_setting + setting / sum, plain_bytes + bytes / sum)
     };
     let below = (1..100).map(|score| score as f32).take_while(|score| *score < target);
-    below.chain([target]).map(at).fold((f32::MIN, f32::MIN), |max, here| (max.0.max(here.0), max.1.max(here.1)))
+    below
+        .chain([target])
+        .map(at)
+        .fold((f32::MIN, f32::MIN), |max, here| (max.0.max(here.0), max.1.max(here.1)))
 }
 
 #[cfg(test)]

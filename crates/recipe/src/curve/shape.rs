@@ -1,22 +1,26 @@
 //! A measured curve as functions of fidelity, and what the encoder's effort changes about it.
 
-use super::{Curve, Sample, Scale};
-use crate::{Effort, Format, fidelity, monotone::Monotone};
+use super::{
+    sample::{Curve, Sample},
+    view::Scale,
+};
+use crate::{BytesPerPixel, Effort, Format, monotone::Monotone, prior};
 
 /// How much a picture's own samples with the slow preset count beside what is usual.
 const OWN: f32 = 0.9;
 
-/// What an encoder's effort changes near `score` between two curves: score gained at the same setting, and the
-/// logarithm of a factor of bytes at the same score.
+/// How an encoder's preset differs from the fast one near `score`, between two curves: the score
+/// gained at the same setting, and the logarithm of the factor of bytes at the same score.
 pub(super) fn gain(
     (below, above, share): (&Shape, &Shape, f32),
     format: Format,
     score: f32,
     effort: Effort,
 ) -> (f32, f32) {
-    let (usual, factor) = fidelity::effort_gain(format, effort);
+    let (usual, factor) = prior::effort_gain(format, effort);
     match (below.gain(score), above.gain(score)) {
-        // Samples of a small probe tell which way this picture lies from the usual, not quite how far.
+        // Samples of a small probe tell which way this picture lies from the usual, not quite how
+        // far.
         (Some(a), Some(b)) if effort == Effort::Slow => {
             let own = (a.0 + (b.0 - a.0) * share, a.1 + (b.1 - a.1) * share);
             (usual + (own.0 - usual) * OWN, factor.ln() + (own.1 - factor.ln()) * OWN)
@@ -25,9 +29,13 @@ pub(super) fn gain(
     }
 }
 
-/// The two curves around a scale and how far it lies from the first to the second; the same twice beyond the ends.
+/// The two curves around a scale and how far it lies from the first to the second; the same twice
+/// beyond the ends.
 pub(super) fn between(curves: &[Curve], scale: Scale) -> Option<(&Curve, &Curve, f32)> {
-    let next = curves.iter().position(|curve| curve.scale >= scale).unwrap_or(curves.len().checked_sub(1)?);
+    let next = curves
+        .iter()
+        .position(|curve| curve.scale >= scale)
+        .unwrap_or(curves.len().checked_sub(1)?);
     let (below, above) = (&curves[next.saturating_sub(1)], &curves[next]);
     let width = above.scale.0 - below.scale.0;
     let share = if width > 0.0 { ((scale.0 - below.scale.0) / width).clamp(0.0, 1.0) } else { 0.0 };
@@ -40,9 +48,10 @@ pub(super) struct Shape {
     bytes: Monotone,
     pub(super) min: f32,
     pub(super) best: f32,
-    /// Scores with the slow preset, rising, each with what lies between it and its fast preset: score at the same
-    /// setting, and the logarithm of a factor of bytes at the same score. Settings are no measure of that: where they are
-    /// close together one score unit is ten of them.
+    /// Scores with the slow preset, rising, each with what lies between it and its fast preset:
+    /// score at the same setting, and the logarithm of a factor of bytes at the same score.
+    /// Settings are no measure of that: where they are close together one score unit is ten of
+    /// them.
     gains: Vec<(f32, f32, f32)>,
 }
 
@@ -51,44 +60,55 @@ impl Shape {
         // Where an encoder gives no more for a higher setting, the lower one is the answer.
         let mut rising: Vec<Sample> = Vec::with_capacity(curve.samples.len());
         for sample in &curve.samples {
-            let bytes = rising.last().map_or(sample.bytes, |last| sample.bytes.max(last.bytes));
-            if rising.last().is_none_or(|last| sample.fidelity > last.fidelity + 0.25) {
-                rising.push(Sample { bytes, ..*sample });
+            let bytes_per_pixel = rising.last().map_or(sample.bytes_per_pixel, |last| {
+                BytesPerPixel::new(sample.bytes_per_pixel.get().max(last.bytes_per_pixel.get()))
+            });
+            if rising.last().is_none_or(|last| sample.score.get() > last.score.get() + 0.25) {
+                rising.push(Sample { bytes_per_pixel, ..*sample });
             }
         }
-        let pairs = |value: fn(&Sample) -> f32| rising.iter().map(|sample| (sample.fidelity, value(sample))).collect();
-        let settings = Monotone::through(pairs(|sample| sample.setting))?;
-        let bytes = Monotone::through(pairs(|sample| sample.bytes.max(1e-5).ln()))?;
-        let fast = Monotone::through(rising.iter().map(|sample| (sample.setting, sample.fidelity)).collect())?;
+        let pairs = |value: fn(&Sample) -> f32| {
+            rising.iter().map(|sample| (sample.score.get(), value(sample))).collect()
+        };
+        let settings = Monotone::through(pairs(|sample| sample.setting.get()))?;
+        let bytes = Monotone::through(pairs(|sample| sample.bytes_per_pixel.ln()))?;
+        let fast = Monotone::through(
+            rising.iter().map(|sample| (sample.setting.get(), sample.score.get())).collect(),
+        )?;
         let mut shape = Self {
             gains: Vec::new(),
-            min: rising.first().filter(|first| first.setting <= 0.0).map_or(f32::MIN / 4.0, |first| first.fidelity),
-            best: rising.last()?.fidelity,
+            min: rising
+                .first()
+                .filter(|first| first.setting.get() <= 0.0)
+                .map_or(f32::MIN / 4.0, |first| first.score.get()),
+            best: rising.last()?.score.get(),
             settings,
             bytes,
         };
-        let gain = |best: &Sample| (best.fidelity, best.fidelity - fast.at(best.setting), shape.kept(best));
+        let gain = |slow: &Sample| {
+            (slow.score.get(), slow.score.get() - fast.at(slow.setting.get()), shape.kept(slow))
+        };
         shape.gains = curve.slow_samples.iter().map(gain).collect();
         Some(shape)
     }
 
     /// The setting that gives a score with the fast preset.
-    pub(super) fn setting(&self, fidelity: f32) -> f32 {
-        self.settings.at(fidelity)
+    pub(super) fn setting(&self, score: f32) -> f32 {
+        self.settings.at(score)
     }
 
     /// The logarithm of the bytes that a score takes with the fast preset.
-    pub(super) fn bytes(&self, fidelity: f32) -> f32 {
-        self.bytes.at(fidelity)
+    pub(super) fn bytes(&self, score: f32) -> f32 {
+        self.bytes.at(score)
     }
 
     /// The logarithm of the share of bytes that the slow preset keeps for the same score.
-    pub(super) fn kept(&self, best: &Sample) -> f32 {
-        best.bytes.max(1e-5).ln() - self.bytes.at(best.fidelity)
+    pub(super) fn kept(&self, slow: &Sample) -> f32 {
+        slow.bytes_per_pixel.ln() - self.bytes.at(slow.score.get())
     }
 
-    /// What lies between the slow preset and the fast preset, for a score near `score`: between samples on a
-    /// straight line, beyond them as at the nearest.
+    /// How the slow preset differs from the fast one near `score`: between samples on a straight
+    /// line, beyond them as at the nearest.
     fn gain(&self, score: f32) -> Option<(f32, f32)> {
         let below = self.gains.iter().rev().find(|one| one.0 <= score);
         let above = self.gains.iter().find(|one| one.0 > score);

@@ -4,7 +4,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::{Facts, Plan};
 
-/// How much of an original's detail a rendition holds: the base-two logarithm of drawn to cropped pixels, in length.
+/// How much of an original's detail a rendition holds: the base-two logarithm of drawn to cropped
+/// pixels, in length.
 #[derive(Clone, Copy, Debug, PartialEq, PartialOrd, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct Scale(pub(super) f32);
@@ -31,8 +32,8 @@ impl View {
         Self { scale: Scale::of(plan), detail: facts.detail }
     }
 
-    /// How much more complex its pixels are than usual, within 1.5 either way; 0 if unknown. The more a picture is reduced,
-    /// the more of its detail comes together in a pixel.
+    /// How much more complex its pixels are than usual, within 1.5 either way; 0 if unknown. The
+    /// more a picture is reduced, the more of its detail comes together in a pixel.
     pub fn complexity(self) -> f32 {
         const USUAL: f32 = 2.9;
         const MAX: f32 = 1.5;

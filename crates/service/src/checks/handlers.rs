@@ -2,7 +2,9 @@
 
 use axum::{
     Json,
-    extract::{DefaultBodyLimit, Path, Query, State, rejection::QueryRejection, rejection::StringRejection},
+    extract::{
+        DefaultBodyLimit, Path, Query, State, rejection::QueryRejection, rejection::StringRejection,
+    },
     http::StatusCode,
 };
 use kivet_check::{CheckOptions, Fetcher, check, targets};
@@ -16,7 +18,13 @@ use utoipa::IntoParams;
 use utoipa_axum::{router::OpenApiRouter, routes as api};
 
 use super::responses::{CheckedPage, Kept, by_page, records};
-use crate::{app::App, problem::Problem, query::accept_query, sign_in::Admin};
+use crate::{
+    app::App,
+    blocking::blocking,
+    problem::{Problem, ProblemKind},
+    query::accept_query,
+    sign_in::Admin,
+};
 
 /// Checks of one page that are listed.
 const LISTED: u32 = 60;
@@ -38,7 +46,7 @@ pub fn routes() -> OpenApiRouter<App> {
 #[utoipa::path(get, path = "/api/checks", responses((status = 200, body = Vec<CheckedPage>), (status = 401, body = Problem)))]
 async fn list(_: Admin, State(app): State<App>) -> Result<Json<Vec<CheckedPage>>, Problem> {
     let records = app.records.clone();
-    let checks = blocking(move || records.checks(LISTED)).await?;
+    let checks = blocking(move || records.checks(LISTED)).await??;
     Ok(Json(by_page(checks)?))
 }
 
@@ -51,16 +59,23 @@ async fn keep(
     State(app): State<App>,
     body: Result<String, StringRejection>,
 ) -> Result<(StatusCode, Json<Kept>), Problem> {
-    let bad = |detail: String| Problem::new(StatusCode::BAD_REQUEST, "no-report", detail);
+    let bad = |detail: String| Problem::new(ProblemKind::NotAReport, detail);
     let body = body.map_err(|rejection| bad(rejection.body_text()))?;
-    let report = Report::from_json(&body).map_err(|error| bad(format!("the document is {error}")))?;
+    let report =
+        Report::from_json(&body).map_err(|error| bad(format!("the document is {error}")))?;
     Ok((StatusCode::CREATED, Json(kept(&app, report).await?)))
 }
 
 async fn kept(app: &App, report: Report) -> Result<Kept, Problem> {
     let pages = records(report)?;
     let store = app.records.clone();
-    let ids = blocking(move || pages.iter().map(|(record, report)| store.keep_check(record, report)).collect()).await?;
+    let keep = move || {
+        pages
+            .iter()
+            .map(|(record, report)| store.keep_check(record, report))
+            .collect::<Result<_, _>>()
+    };
+    let ids = blocking(keep).await??;
     Ok(Kept { ids })
 }
 
@@ -86,19 +101,21 @@ async fn make(
 ) -> Result<(StatusCode, Json<Kept>), Problem> {
     let What { page, mode } = accept_query(query)?;
     if !page.starts_with("http://") && !page.starts_with("https://") {
-        let detail = format!("`{page}` is no http address; files are checked with `kivet check FILE --keep`");
-        return Err(Problem::new(StatusCode::BAD_REQUEST, "no-address", detail));
+        let detail = format!(
+            "`{page}` is not an http URL; files are checked with `kivet check FILE --keep`"
+        );
+        return Err(Problem::new(ProblemKind::NotAUrl, detail));
     }
     let mode = match mode.as_deref() {
         None | Some("browser") => Mode::Browser,
         Some("text") => Mode::Text,
         Some(other) => {
-            let detail = format!("`{other}` is no way to look at a page; use browser or text");
-            return Err(Problem::new(StatusCode::BAD_REQUEST, "unknown-mode", detail));
+            let detail = format!("`{other}` is not a mode of a check; use browser or text");
+            return Err(Problem::new(ProblemKind::UnknownMode, detail));
         }
     };
     let cannot =
-        |error: kivet_check::CheckError| Problem::new(StatusCode::BAD_GATEWAY, "not-checked", error.to_string());
+        |error: kivet_check::CheckError| Problem::new(ProblemKind::NotChecked, error.to_string());
     let fetcher = Fetcher::new().map_err(cannot)?;
     let targets = targets(&[page], &fetcher).await.map_err(cannot)?;
     let options = CheckOptions {
@@ -112,7 +129,7 @@ async fn make(
     };
     let report = check(&targets, &options, &fetcher, &|_| {}).await.map_err(cannot)?;
     if let Some(failure) = report.failures.first() {
-        return Err(Problem::new(StatusCode::BAD_GATEWAY, "not-checked", failure.problem.clone()));
+        return Err(Problem::new(ProblemKind::NotChecked, failure.problem.clone()));
     }
     Ok((StatusCode::CREATED, Json(kept(&app, report).await?)))
 }
@@ -121,7 +138,11 @@ async fn make(
 #[utoipa::path(get, path = "/api/checks/{id}", params(("id" = i64, Path)), responses(
     (status = 200, body = Value), (status = 401, body = Problem), (status = 404, body = Problem),
 ))]
-async fn report(_: Admin, State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Report>, Problem> {
+async fn report(
+    _: Admin,
+    State(app): State<App>,
+    Path(id): Path<i64>,
+) -> Result<Json<Report>, Problem> {
     Ok(Json(kept_report(&app, id).await?))
 }
 
@@ -135,28 +156,24 @@ async fn against(
     Path((id, earlier)): Path<(i64, i64)>,
 ) -> Result<Json<Value>, Problem> {
     let (later, earlier) = (kept_report(&app, id).await?, kept_report(&app, earlier).await?);
-    let comparison = serde_json::to_value(compare(&earlier, &later)).map_err(|error| Problem::internal(&error))?;
+    let comparison = serde_json::to_value(compare(&earlier, &later))
+        .map_err(|error| Problem::internal(&error))?;
     Ok(Json(comparison))
 }
 
 async fn kept_report(app: &App, id: i64) -> Result<Report, Problem> {
     let records = app.records.clone();
-    let text = blocking(move || records.check_report(id)).await?;
+    let text = blocking(move || records.check_report(id)).await??;
     let missing = || {
-        Problem::new(StatusCode::NOT_FOUND, "no-such-check", format!("there is no check {id}; /api/checks lists them"))
+        Problem::new(
+            ProblemKind::UnknownCheck,
+            format!("there is no check {id}; /api/checks lists them"),
+        )
     };
     Report::from_json(&text.ok_or_else(missing)?).map_err(|error| match error {
         ReportError::OtherVersion { .. } => {
-            Problem::new(StatusCode::GONE, "outdated-check", format!("the check {id} was kept as {error}"))
+            Problem::new(ProblemKind::OutdatedCheck, format!("the check {id} was kept as {error}"))
         }
         error => Problem::internal(&error),
     })
-}
-
-/// Records block; they are asked off the async threads.
-async fn blocking<T: Send + 'static>(
-    ask: impl FnOnce() -> Result<T, kivet_store::StoreError> + Send + 'static,
-) -> Result<T, Problem> {
-    let answer = tokio::task::spawn_blocking(ask).await.map_err(|error| Problem::internal(&error))?;
-    answer.map_err(|error| Problem::internal(&error))
 }

@@ -80,8 +80,10 @@ pub(super) fn by_page(records: Vec<CheckRecord>) -> Result<Vec<CheckedPage>, Pro
     let mut pages: Vec<CheckedPage> = Vec::new();
     for record in records {
         let at = pages.iter().position(|known| known.page == record.page);
-        let mut page =
-            at.map_or_else(|| CheckedPage { page: record.page.clone(), history: Vec::new() }, |at| pages.remove(at));
+        let mut page = at.map_or_else(
+            || CheckedPage { page: record.page.clone(), history: Vec::new() },
+            |at| pages.remove(at),
+        );
         page.history.push(CheckResponse::of(record)?);
         pages.push(page);
     }
@@ -93,17 +95,26 @@ pub(super) fn by_page(records: Vec<CheckRecord>) -> Result<Vec<CheckedPage>, Pro
 pub(super) fn records(report: Report) -> Result<Vec<(CheckRecord, String)>, Problem> {
     let Report { version, kivet, at, mode, runs, devices, pages, failures: _, thumbnails } = report;
     let record = |page: PageReport| {
-        let shown = |url: &String| page.devices.iter().flat_map(|device| &device.pictures).any(|row| row.url == *url);
-        let thumbnails =
-            thumbnails.iter().filter(|(url, _)| shown(url)).map(|(url, data)| (url.clone(), data.clone())).collect();
+        let shown = |url: &String| {
+            page.devices.iter().flat_map(|device| &device.pictures).any(|row| row.url == *url)
+        };
+        let thumbnails = thumbnails
+            .iter()
+            .filter(|(url, _)| shown(url))
+            .map(|(url, data)| (url.clone(), data.clone()))
+            .collect();
         let measures: Vec<DeviceMeasures> = page.devices.iter().map(DeviceMeasures::of).collect();
         let record = CheckRecord {
             id: 0,
             page: page.page.clone(),
             at: at as i64,
-            mode: serde_json::to_value(mode).ok().and_then(|mode| mode.as_str().map(str::to_owned)).unwrap_or_default(),
+            mode: serde_json::to_value(mode)
+                .ok()
+                .and_then(|mode| mode.as_str().map(str::to_owned))
+                .unwrap_or_default(),
             findings: page.findings.len() as u32,
-            measures: serde_json::to_string(&measures).map_err(|error| Problem::internal(&error))?,
+            measures: serde_json::to_string(&measures)
+                .map_err(|error| Problem::internal(&error))?,
         };
         let alone = Report {
             version,

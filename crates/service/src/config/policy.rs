@@ -5,8 +5,17 @@ use toml::{Spanned, de::DeValue};
 
 use super::read::{ConfigError, Entry, Reader};
 
-const POLICY_KEYS: [&str; 9] =
-    ["aim", "fidelity", "formats", "surplus", "improve", "density-step", "save-data-step", "gamut", "sharpen"];
+const POLICY_KEYS: [&str; 9] = [
+    "aim",
+    "fidelity",
+    "formats",
+    "surplus",
+    "improve",
+    "density-step",
+    "save-data-step",
+    "gamut",
+    "sharpen",
+];
 const AIMS: [&str; 2] = ["fewest-bytes", "least-work"];
 const GAMUTS: [&str; 2] = ["srgb", "display-p3"];
 const FORMATS: [&str; 5] = ["avif", "jxl", "webp", "jpeg", "png"];
@@ -22,7 +31,10 @@ impl Reader<'_> {
         for (key, value) in table {
             match key.get_ref().as_ref() {
                 "aim" => {}
-                "fidelity" => policy.fidelity = Fidelity::new(self.percent(key, value)?).unwrap_or(policy.fidelity),
+                "fidelity" => {
+                    policy.fidelity =
+                        Fidelity::new(self.percent(key, value)?).unwrap_or(policy.fidelity)
+                }
                 "formats" => policy.formats = self.formats(value)?,
                 "surplus" => policy.surplus = self.up_to_100(key, value)?,
                 "improve" => policy.improve = self.flag(key, value)?,
@@ -55,8 +67,13 @@ impl Reader<'_> {
         self.list(value)?.iter().map(read).collect()
     }
 
-    fn list<'a, 'b>(&self, value: &'b Spanned<DeValue<'a>>) -> Result<&'b [Spanned<DeValue<'a>>], ConfigError> {
-        let complaint = || self.complain(value.span().start, "a list is wanted here, such as [\"one\", \"two\"]");
+    fn list<'a, 'b>(
+        &self,
+        value: &'b Spanned<DeValue<'a>>,
+    ) -> Result<&'b [Spanned<DeValue<'a>>], ConfigError> {
+        let complaint = || {
+            self.complain(value.span().start, "a list is wanted here, such as [\"one\", \"two\"]")
+        };
         value.get_ref().as_array().map(|list| &**list).ok_or_else(complaint)
     }
 
@@ -67,7 +84,10 @@ impl Reader<'_> {
     ) -> Result<u8, ConfigError> {
         let number = value.get_ref().as_integer().and_then(|number| number.as_str().parse().ok());
         number.filter(|number| (0..=100).contains(number)).ok_or_else(|| {
-            self.complain(value.span().start, &format!("`{}` wants a whole number from 0 to 100", key.get_ref()))
+            self.complain(
+                value.span().start,
+                &format!("`{}` wants a whole number from 0 to 100", key.get_ref()),
+            )
         })
     }
 
@@ -76,7 +96,9 @@ impl Reader<'_> {
         key: &Spanned<std::borrow::Cow<'_, str>>,
         value: &Spanned<DeValue<'_>>,
     ) -> Result<bool, ConfigError> {
-        let wanted = || self.complain(value.span().start, &format!("`{}` wants true or false", key.get_ref()));
+        let wanted = || {
+            self.complain(value.span().start, &format!("`{}` wants true or false", key.get_ref()))
+        };
         value.get_ref().as_bool().ok_or_else(wanted)
     }
 }

@@ -1,4 +1,5 @@
-//! Reading `kivet.toml`: every complaint names the file, the line and the nearest thing that is known.
+//! Reading `kivet.toml`: every complaint names the file, the line and the nearest thing that is
+//! known.
 
 use std::{
     net::SocketAddr,
@@ -36,7 +37,7 @@ const LIMIT_KEYS: [&str; 10] = [
 #[derive(Debug, thiserror::Error)]
 pub enum ConfigError {
     /// The file itself cannot be read.
-    #[error("cannot read the configuration {}: {source}", file.display())]
+    #[error("cannot read the configuration {}", file.display())]
     Unreadable {
         /// The file.
         file: PathBuf,
@@ -60,8 +61,8 @@ pub enum ConfigError {
 /// # Errors
 /// If it cannot be read, is not TOML, or holds a key, shelf or value that is not known.
 pub fn read(file: &Path) -> Result<Config, ConfigError> {
-    let text =
-        std::fs::read_to_string(file).map_err(|source| ConfigError::Unreadable { file: file.to_owned(), source })?;
+    let text = std::fs::read_to_string(file)
+        .map_err(|source| ConfigError::Unreadable { file: file.to_owned(), source })?;
     Reader { file, text: &text }.config()
 }
 
@@ -74,8 +75,9 @@ pub(super) type Entry<'a, 'b> = (&'b Spanned<std::borrow::Cow<'a, str>>, &'b Spa
 
 impl Reader<'_> {
     fn config(&self) -> Result<Config, ConfigError> {
-        let table = DeTable::parse(self.text)
-            .map_err(|error| self.complain(error.span().map_or(0, |span| span.start), error.message()))?;
+        let table = DeTable::parse(self.text).map_err(|error| {
+            self.complain(error.span().map_or(0, |span| span.start), error.message())
+        })?;
         let mut config = Config {
             listen: SocketAddr::from(([127, 0, 0, 1], 8484)),
             data: self.beside("kivet-data"),
@@ -93,12 +95,16 @@ impl Reader<'_> {
                 "data" => config.data = self.beside(self.string(value)?),
                 "shelves" => {
                     for shelf in self.table(entry)? {
-                        config.shelves.insert(self.plain_name(shelf.0, "shelf")?, self.shelf(shelf)?);
+                        config
+                            .shelves
+                            .insert(self.plain_name(shelf.0, "shelf")?, self.shelf(shelf)?);
                     }
                 }
                 "overlays" => {
                     for overlay in self.table(entry)? {
-                        config.overlays.insert(self.plain_name(overlay.0, "overlay")?, self.overlay(overlay)?);
+                        config
+                            .overlays
+                            .insert(self.plain_name(overlay.0, "overlay")?, self.overlay(overlay)?);
                     }
                 }
                 "policy" => config.policy = self.policy(entry)?,
@@ -114,10 +120,13 @@ impl Reader<'_> {
     /// An overlay that a shelf lays over everything must be one that is described.
     fn check_overlays(&self, config: &Config, table: &DeTable<'_>) -> Result<(), ConfigError> {
         for (shelf, settings) in &config.shelves {
-            if let Some(name) = settings.rules.overlay.as_ref().filter(|name| !config.overlays.contains_key(*name)) {
+            if let Some(name) =
+                settings.rules.overlay.as_ref().filter(|name| !config.overlays.contains_key(*name))
+            {
                 let near = nearest(name, config.overlays.keys().map(String::as_str));
-                let way_out = near
-                    .map_or(format!("describe it under [overlays.{name}]"), |near| format!("did you mean `{near}`?"));
+                let way_out = near.map_or(format!("describe it under [overlays.{name}]"), |near| {
+                    format!("did you mean `{near}`?")
+                });
                 let at = table.get("shelves").map_or(0, |shelves| shelves.span().start);
                 return Err(self.complain(
                     at,
@@ -131,18 +140,28 @@ impl Reader<'_> {
     fn listen(&self, value: &Spanned<DeValue<'_>>) -> Result<SocketAddr, ConfigError> {
         let text = self.string(value)?;
         text.parse().map_err(|_| {
-            let problem = format!("`{text}` is no address to listen on; write one like \"127.0.0.1:8484\"");
+            let problem = format!(
+                "`{text}` is not an address to listen on; write one like \"127.0.0.1:8484\""
+            );
             self.complain(value.span().start, &problem)
         })
     }
 
-    fn plain_name(&self, name: &Spanned<std::borrow::Cow<'_, str>>, what: &str) -> Result<String, ConfigError> {
+    fn plain_name(
+        &self,
+        name: &Spanned<std::borrow::Cow<'_, str>>,
+        what: &str,
+    ) -> Result<String, ConfigError> {
         let text = name.get_ref();
-        let plain = !text.is_empty() && text.bytes().all(|b| b.is_ascii_lowercase() || b.is_ascii_digit() || b == b'-');
+        let plain = !text.is_empty()
+            && text.bytes().all(|b| b.is_ascii_lowercase() || b.is_ascii_digit() || b == b'-');
         if plain {
             return Ok(text.clone().into_owned());
         }
-        Err(self.complain(name.span().start, &format!("the {what} name `{text}` may hold only a-z, 0-9 and `-`")))
+        Err(self.complain(
+            name.span().start,
+            &format!("the {what} name `{text}` may hold only a-z, 0-9 and `-`"),
+        ))
     }
 
     fn shelf(&self, entry: Entry<'_, '_>) -> Result<ShelfSettings, ConfigError> {
@@ -150,7 +169,9 @@ impl Reader<'_> {
         let (mut source, mut rules) = (None, ShelfRules::default());
         for (key, value) in self.table(entry)? {
             match key.get_ref().as_ref() {
-                "folder" => source = Some(ShelfSource::Folder(self.folder(value, self.string(value)?)?)),
+                "folder" => {
+                    source = Some(ShelfSource::Folder(self.folder(value, self.string(value)?)?))
+                }
                 "web" => source = Some(ShelfSource::Web(self.string(value)?.to_owned())),
                 "bucket" => source = Some(ShelfSource::Bucket(self.string(value)?.to_owned())),
                 "overlay" => rules.overlay = Some(self.string(value)?.to_owned()),
@@ -168,7 +189,8 @@ impl Reader<'_> {
         match source {
             Some(source) => Ok(ShelfSettings { source, rules }),
             None => {
-                let problem = format!("the shelf `{}` needs a `folder`, `web` or `bucket`", name.get_ref());
+                let problem =
+                    format!("the shelf `{}` needs a `folder`, `web` or `bucket`", name.get_ref());
                 Err(self.complain(name.span().start, &problem))
             }
         }
@@ -188,10 +210,13 @@ impl Reader<'_> {
             }
         }
         match picture {
-            Some(picture) => Ok(OverlaySettings { picture, position, width_percent, opacity_percent }),
-            None => {
-                Err(self.complain(name.span().start, &format!("the overlay `{}` needs a `picture`", name.get_ref())))
+            Some(picture) => {
+                Ok(OverlaySettings { picture, position, width_percent, opacity_percent })
             }
+            None => Err(self.complain(
+                name.span().start,
+                &format!("the overlay `{}` needs a `picture`", name.get_ref()),
+            )),
         }
     }
 
@@ -315,12 +340,19 @@ mod tests {
             ("[overlays.mark]\npicture = \"none.png\"", 2, "no file"),
             ("[overlays.mark]\nat = \"above\"", 2, "bottom-right"),
             ("[shelves.photos]\nfolder = \"demo\"\noverlay = \"mark\"", 1, "[overlays.mark]"),
-            ("[shelves.photos]\nfolder = \"demo\"\noriginal = \"refusd\"", 3, "did you mean \"refused\"?"),
+            (
+                "[shelves.photos]\nfolder = \"demo\"\noriginal = \"refusd\"",
+                3,
+                "did you mean \"refused\"?",
+            ),
             ("shelves = 3", 1, "[shelves]"),
             ("data = ", 1, ""),
         ] {
             let error = read_text(text).expect_err(text);
-            assert!(error.contains(&format!("kivet.toml, line {line}: ")) && error.contains(wanted), "{text}: {error}");
+            assert!(
+                error.contains(&format!("kivet.toml, line {line}: ")) && error.contains(wanted),
+                "{text}: {error}"
+            );
         }
     }
 }

@@ -11,12 +11,19 @@ use toml::{
 use super::read::{ConfigError, Entry, Reader};
 
 impl Reader<'_> {
-    pub(super) fn folder(&self, value: &Spanned<DeValue<'_>>, text: &str) -> Result<PathBuf, ConfigError> {
+    pub(super) fn folder(
+        &self,
+        value: &Spanned<DeValue<'_>>,
+        text: &str,
+    ) -> Result<PathBuf, ConfigError> {
         let folder = self.beside(text);
         if folder.is_dir() {
             return Ok(folder);
         }
-        let problem = format!("there is no folder {}; paths are relative to this file's folder", folder.display());
+        let problem = format!(
+            "there is no folder {}; paths are relative to this file's folder",
+            folder.display()
+        );
         Err(self.complain(value.span().start, &problem))
     }
 
@@ -25,21 +32,27 @@ impl Reader<'_> {
         if file.is_file() {
             return Ok(file);
         }
-        let problem = format!("there is no file {}; paths are relative to this file's folder", file.display());
+        let problem = format!(
+            "there is no file {}; paths are relative to this file's folder",
+            file.display()
+        );
         Err(self.complain(value.span().start, &problem))
     }
 
     /// A position as recipes write it after `at-`.
     pub(super) fn position(&self, value: &Spanned<DeValue<'_>>) -> Result<Position, ConfigError> {
         let text = self.string(value)?;
-        let keyword =
-            Position::KEYWORDS.into_iter().find(|(keyword, _)| *keyword == text).map(|(_, position)| position);
+        let keyword = Position::KEYWORDS
+            .into_iter()
+            .find(|(keyword, _)| *keyword == text)
+            .map(|(_, position)| position);
         let percents = || {
             let (x, y) = text.split_once('-')?;
             Position::new(x.parse().ok()?, y.parse().ok()?)
         };
         keyword.or_else(percents).ok_or_else(|| {
-            let problem = format!("`{text}` is no position; write one like \"bottom-right\" or \"30-40\"");
+            let problem =
+                format!("`{text}` is not a position; write one like \"bottom-right\" or \"30-40\"");
             self.complain(value.span().start, &problem)
         })
     }
@@ -74,15 +87,25 @@ impl Reader<'_> {
         Err(self.complain(value.span().start, &problem))
     }
 
-    pub(super) fn table<'a, 'b>(&self, (key, value): Entry<'a, 'b>) -> Result<&'b DeTable<'a>, ConfigError> {
+    pub(super) fn table<'a, 'b>(
+        &self,
+        (key, value): Entry<'a, 'b>,
+    ) -> Result<&'b DeTable<'a>, ConfigError> {
         value.get_ref().as_table().ok_or_else(|| {
-            let problem = format!("`{0}` must be a table: write `[{0}]` on a line of its own", key.get_ref());
+            let problem =
+                format!("`{0}` must be a table: write `[{0}]` on a line of its own", key.get_ref());
             self.complain(key.span().start, &problem)
         })
     }
 
-    pub(super) fn string<'b>(&self, value: &'b Spanned<DeValue<'_>>) -> Result<&'b str, ConfigError> {
-        value.get_ref().as_str().ok_or_else(|| self.complain(value.span().start, "a text in quotes is wanted here"))
+    pub(super) fn string<'b>(
+        &self,
+        value: &'b Spanned<DeValue<'_>>,
+    ) -> Result<&'b str, ConfigError> {
+        value
+            .get_ref()
+            .as_str()
+            .ok_or_else(|| self.complain(value.span().start, "a text in quotes is wanted here"))
     }
 
     pub(super) fn number(
@@ -101,7 +124,11 @@ impl Reader<'_> {
             })
     }
 
-    pub(super) fn unknown(&self, key: &Spanned<std::borrow::Cow<'_, str>>, known: &[&'static str]) -> ConfigError {
+    pub(super) fn unknown(
+        &self,
+        key: &Spanned<std::borrow::Cow<'_, str>>,
+        known: &[&'static str],
+    ) -> ConfigError {
         let name = key.get_ref();
         let way_out = match nearest(name, known.iter().copied()) {
             Some(meant) => format!("did you mean `{meant}`?"),
@@ -115,7 +142,10 @@ impl Reader<'_> {
     }
 
     pub(super) fn complain(&self, at: usize, problem: &str) -> ConfigError {
-        let line = 1 + self.text.as_bytes()[..at.min(self.text.len())].iter().filter(|byte| **byte == b'\n').count();
+        let line = 1 + self.text.as_bytes()[..at.min(self.text.len())]
+            .iter()
+            .filter(|byte| **byte == b'\n')
+            .count();
         ConfigError::Line { file: self.file.to_owned(), line, problem: problem.to_owned() }
     }
 }

@@ -42,6 +42,11 @@ async fn page() -> Response {
 async fn file(Path(path): Path<String>) -> Response {
     let Some(file) = Files::get(&path) else { return page().await };
     let kind = file.metadata.mimetype().to_owned();
-    let lasting = if path.starts_with("assets/") { "public, max-age=31536000, immutable" } else { "no-cache" };
-    ([(header::CONTENT_TYPE, kind), (header::CACHE_CONTROL, lasting.to_owned())], file.data).into_response()
+    let lasting = if path.starts_with("assets/") {
+        "public, max-age=31536000, immutable"
+    } else {
+        "no-cache"
+    };
+    ([(header::CONTENT_TYPE, kind), (header::CACHE_CONTROL, lasting.to_owned())], file.data)
+        .into_response()
 }

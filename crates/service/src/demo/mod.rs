@@ -1,4 +1,5 @@
-//! `/demo/`: the sample site as hurried people wrote it, and its originals as they lie, for comparison.
+//! `/demo/`: the sample site as hurried people wrote it, and its originals as they lie, for
+//! comparison.
 
 use std::path::Path;
 
@@ -13,7 +14,8 @@ use tower_http::{services::ServeDir, set_header::SetResponseHeaderLayer};
 use crate::app::App;
 
 /// The hints a page must ask for (RFC 8942, section 3.1) so that its pictures' requests carry them.
-const HINTS: HeaderValue = HeaderValue::from_static("Sec-CH-Width, Sec-CH-DPR, Sec-CH-Viewport-Width");
+const HINTS: HeaderValue =
+    HeaderValue::from_static("Sec-CH-Width, Sec-CH-DPR, Sec-CH-Viewport-Width");
 
 /// Serves `site/` and `originals/` of `folder`, as a plain web server would.
 pub fn routes(folder: &Path) -> Router<App> {

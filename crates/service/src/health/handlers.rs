@@ -1,19 +1,17 @@
-//! Answers for probes and scrapers.
-
-use std::net::SocketAddr;
+//! Responses for probes and scrapers.
 
 use axum::{
     Router,
-    extract::{ConnectInfo, FromRequestParts, Request, State},
-    http::{StatusCode, header},
+    extract::State,
+    http::header,
     response::{IntoResponse, Response},
     routing::get,
 };
 
 use crate::{
     app::App,
-    problem::Problem,
-    sign_in::{Admin, is_local},
+    problem::{Problem, ProblemKind},
+    sign_in::LocalOrAdmin,
 };
 
 /// The routes of this feature.
@@ -28,18 +26,16 @@ async fn ready(State(app): State<App>) -> Response {
     if app.pipeline.is_ready().await {
         "ready\n".into_response()
     } else {
-        Problem::new(StatusCode::SERVICE_UNAVAILABLE, "not-ready", "records or blobs do not answer; see the log")
+        Problem::new(ProblemKind::NotReady, "records or blobs do not answer; see the log")
             .into_response()
     }
 }
 
 /// Open to this machine, and to others with the token.
-async fn metrics(State(app): State<App>, request: Request) -> Result<Response, Problem> {
-    let (mut parts, _) = request.into_parts();
-    let peer = parts.extensions.get::<ConnectInfo<SocketAddr>>();
-    if !is_local(peer, &parts.headers) {
-        Admin::from_request_parts(&mut parts, &app).await?;
-    }
-    let text = app.metrics.text(app.pipeline.background_tasks()).map_err(|error| Problem::internal(&error))?;
+async fn metrics(_: LocalOrAdmin, State(app): State<App>) -> Result<Response, Problem> {
+    let text = app
+        .metrics
+        .text(app.pipeline.background_tasks())
+        .map_err(|error| Problem::internal(&error))?;
     Ok(([(header::CONTENT_TYPE, "text/plain; version=0.0.4")], text).into_response())
 }

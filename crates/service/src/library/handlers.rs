@@ -6,7 +6,6 @@ use axum::{
         Query, State,
         rejection::{JsonRejection, QueryRejection},
     },
-    http::StatusCode,
 };
 use kivet_recipe::Position;
 use serde::{Deserialize, Serialize};
@@ -16,7 +15,7 @@ use utoipa_axum::{router::OpenApiRouter, routes as api};
 use super::responses::{FactsResponse, LibraryPage, OriginalResponse};
 use crate::{
     app::App,
-    problem::Problem,
+    problem::{Problem, ProblemKind},
     query::{accept_body, accept_query},
     shelves::OriginalId,
     sign_in::Admin,
@@ -59,11 +58,19 @@ async fn library(
     let Which { shelf, after, limit } = accept_query(query)?;
     let shelves = app.shelves.names();
     let Some(shelf) = shelf.or_else(|| shelves.first().cloned()) else {
-        return Ok(Json(LibraryPage { shelves, shelf: String::new(), originals: Vec::new(), next: None }));
+        return Ok(Json(LibraryPage {
+            shelves,
+            shelf: String::new(),
+            originals: Vec::new(),
+            next: None,
+        }));
     };
     let limit = limit.unwrap_or(PAGE).clamp(1, MAX);
     let mut ids = app.shelves.list(&shelf, after, limit + 1).await?;
-    let next = (ids.len() > limit).then(|| ids.swap_remove(limit)).and(ids.last()).map(|last| last.path().to_owned());
+    let next = (ids.len() > limit)
+        .then(|| ids.swap_remove(limit))
+        .and(ids.last())
+        .map(|last| last.path().to_owned());
     let mut originals = Vec::with_capacity(ids.len());
     for id in ids {
         originals.push(describe(&app, id).await);
@@ -92,9 +99,14 @@ async fn look(
 ) -> Result<Json<OriginalResponse>, Problem> {
     let One { original } = accept_query(query)?;
     let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
-    let original = app.pipeline.looked_at(original, false).await?;
+    let original = app.pipeline.analysed(original, false).await?;
     let facts = Some(FactsResponse::of(&original));
-    Ok(Json(OriginalResponse { id: original.id.to_string(), address: original.id.address(), facts, problem: None }))
+    Ok(Json(OriginalResponse {
+        id: original.id.to_string(),
+        address: original.id.url_path(),
+        facts,
+        problem: None,
+    }))
 }
 
 /// Where attention shall lie on an original.
@@ -120,8 +132,9 @@ async fn focus(
     let FocusOrder { original, focus } = accept_body(order)?;
     let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
     let read = |[x, y]: [u8; 2]| {
-        let problem = || format!("the focus {x}-{y} lies outside the picture; write percents from 0 to 100");
-        Position::new(x, y).ok_or_else(|| Problem::new(StatusCode::BAD_REQUEST, "bad-focus", problem()))
+        let problem =
+            || format!("the focus {x}-{y} lies outside the picture; write percents from 0 to 100");
+        Position::new(x, y).ok_or_else(|| Problem::new(ProblemKind::BadFocus, problem()))
     };
     let focus = focus.map(read).transpose()?;
     app.shelves.set_focus(&original.id, focus).await?;
@@ -133,5 +146,5 @@ async fn describe(app: &App, id: OriginalId) -> OriginalResponse {
         Ok(original) => (Some(FactsResponse::of(&original)), None),
         Err(error) => (None, Some(error.to_string())),
     };
-    OriginalResponse { id: id.to_string(), address: id.address(), facts, problem }
+    OriginalResponse { id: id.to_string(), address: id.url_path(), facts, problem }
 }

@@ -66,8 +66,8 @@ pub struct FactsResponse {
     pub focus: Option<[u8; 2]>,
     /// The colour there is most of, as `#rrggbb`; absent until the picture was looked at.
     pub dominant: Option<String>,
-    /// A blurred miniature as a `data:` address of fewer than 400 bytes; absent until the picture was looked at, and
-    /// under transparency.
+    /// A blurred miniature as a `data:` address of fewer than 400 bytes; absent until the picture
+    /// was looked at, and under transparency.
     pub soft: Option<String>,
 }
 
@@ -99,11 +99,7 @@ impl FactsResponse {
             orientation: orientation.to_exif(),
             alpha: *alpha,
             animated: *animated,
-            kind: match kind {
-                kivet_recipe::Kind::Photo => "photo",
-                kivet_recipe::Kind::Flat => "flat",
-            }
-            .to_owned(),
+            kind: kind.name().to_owned(),
             profile: profile.clone(),
             depth: *depth,
             wide: *wide,

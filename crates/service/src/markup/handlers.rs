@@ -3,7 +3,6 @@
 use axum::{
     Json,
     extract::{Query, State, rejection::QueryRejection},
-    http::StatusCode,
 };
 use kivet_page::{Alt, Loading, Picture, img};
 use kivet_recipe::{Recipe, nearest};
@@ -12,7 +11,13 @@ use utoipa::IntoParams;
 use utoipa_axum::{router::OpenApiRouter, routes as api};
 
 use super::responses::{LadderStepResponse, MarkupResponse};
-use crate::{app::App, problem::Problem, query::accept_query, shelves::OriginalId, sign_in::Admin};
+use crate::{
+    app::App,
+    problem::{Problem, ProblemKind},
+    query::accept_query,
+    shelves::OriginalId,
+    sign_in::Admin,
+};
 
 /// The routes of this feature.
 pub fn routes() -> OpenApiRouter<App> {
@@ -51,11 +56,13 @@ async fn markup(
     query: Result<Query<Which>, QueryRejection>,
 ) -> Result<Json<MarkupResponse>, Problem> {
     let Which { original, sizes, recipe, alt, loading, base, versioned } = accept_query(query)?;
-    let recipe: Recipe = recipe.filter(|text| !text.is_empty()).map_or(Ok(Recipe::default()), |text| text.parse())?;
+    let recipe: Recipe = recipe
+        .filter(|text| !text.is_empty())
+        .map_or(Ok(Recipe::default()), |text| text.parse())?;
     let loading = read_loading(loading.as_deref().unwrap_or("later"))?;
     let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
-    let original = app.pipeline.knowing(original, &recipe).await?;
-    let address = original.id.address();
+    let original = app.pipeline.with_facts_for(original, &recipe).await?;
+    let address = original.id.url_path();
     let base = base.unwrap_or_default();
     let version = versioned.unwrap_or_default().then(|| app.pipeline.version(&original));
     let picture = Picture {
@@ -70,7 +77,7 @@ async fn markup(
         None => Alt::Unknown,
     };
     let markup = img(picture, &recipe, &sizes, alt, loading)
-        .map_err(|error| Problem::new(StatusCode::BAD_REQUEST, "impossible-sizes", error.to_string()))?;
+        .map_err(|error| Problem::new(ProblemKind::ImpossibleSizes, error.to_string()))?;
     let step = |step: &kivet_recipe::LadderStep| LadderStepResponse {
         recipe: step.recipe.to_string(),
         width: step.size.width,
@@ -85,8 +92,11 @@ async fn markup(
 
 fn read_loading(name: &str) -> Result<Loading, Problem> {
     let names = Loading::NAMES.map(|(name, _)| name);
-    Loading::NAMES.iter().find(|(known, _)| *known == name).map(|(_, loading)| *loading).ok_or_else(|| {
-        let detail = format!("`{name}` is no way to load a picture; use one of {}", names.join(", "));
-        Problem::new(StatusCode::BAD_REQUEST, "unknown-loading", detail).with_nearest(nearest(name, names))
-    })
+    Loading::NAMES.iter().find(|(known, _)| *known == name).map(|(_, loading)| *loading).ok_or_else(
+        || {
+            let detail =
+                format!("`{name}` is not a loading policy; use one of {}", names.join(", "));
+            Problem::new(ProblemKind::UnknownLoading, detail).with_nearest(nearest(name, names))
+        },
+    )
 }

@@ -1,10 +1,11 @@
-//! In development, a picture that fails is answered by a picture of the failure: a broken `img` explains itself.
+//! In development, a picture that fails is answered by a picture of the failure: a broken `img`
+//! explains itself.
 
 use axum::{
     http::{HeaderMap, HeaderValue, StatusCode, Uri, header},
     response::{IntoResponse, Response},
 };
-use kivet_recipe::{Recipe, Size};
+use kivet_recipe::{Clauses, Recipe, Size};
 
 use crate::problem::Problem;
 
@@ -14,7 +15,8 @@ const USUAL: Size = Size { width: 640, height: 400 };
 /// The smallest and largest text, in pixels.
 const TEXT: (f64, f64) = (9.0, 20.0);
 
-/// The width of a character of the system's sans-serif, as a share of its size; a little more than usual.
+/// The width of a character of the system's sans-serif, as a share of its size; a little more than
+/// usual.
 const CHARACTER: f64 = 0.56;
 
 /// How much wider a bold character is.
@@ -40,13 +42,14 @@ pub(super) fn answer(problem: Problem, uri: &Uri) -> Response {
     response
 }
 
-/// The box an address asks for, as far as its recipe can be read: clause by clause where the whole cannot.
+/// The box an address asks for, as far as its recipe can be read: clause by clause where the whole
+/// cannot.
 fn size_of(uri: &Uri) -> Size {
     let text = uri.path().split('/').nth(2).unwrap_or_default();
-    let read = |text: &str| text.parse::<Recipe>().ok();
+    let read = |text: &str| text.parse::<Recipe>().ok().map(|recipe| Clauses::clone(&recipe));
     let of_clauses = || {
         let clauses = text.split('_').filter_map(read);
-        clauses.fold(Recipe::default(), |all, one| Recipe {
+        clauses.fold(Clauses::default(), |all, one| Clauses {
             width: all.width.or(one.width),
             height: all.height.or(one.height),
             ratio: all.ratio.or(one.ratio),
@@ -55,7 +58,9 @@ fn size_of(uri: &Uri) -> Size {
     };
     let recipe = read(text).unwrap_or_else(of_clauses);
     let density = recipe.density.map_or(1.0, |density| density.factor());
-    let ratio = recipe.ratio.map_or(f64::from(USUAL.width) / f64::from(USUAL.height), |ratio| ratio.value());
+    let ratio = recipe
+        .ratio
+        .map_or(f64::from(USUAL.width) / f64::from(USUAL.height), |ratio| ratio.value());
     let side = |pixels: u32| f64::from(pixels) * density;
     let (width, height) = match (recipe.width, recipe.height) {
         (Some(width), Some(height)) => (side(width), side(height)),
@@ -69,13 +74,20 @@ fn size_of(uri: &Uri) -> Size {
 fn draw(problem: &Problem, size: Size) -> String {
     let Size { width, height } = size;
     let title = format!("{} {}", problem.status, problem.title);
-    let (text_size, titles, lines) = fitted(&title, &problem.detail, f64::from(width), f64::from(height));
+    let (text_size, titles, lines) =
+        fitted(&title, &problem.detail, f64::from(width), f64::from(height));
     let margin = text_size;
     let row = |line: &String, weight: u32| {
-        format!("<tspan x=\"{margin:.1}\" dy=\"1.35em\" font-weight=\"{weight}\">{}</tspan>", escaped(line))
+        format!(
+            "<tspan x=\"{margin:.1}\" dy=\"1.35em\" font-weight=\"{weight}\">{}</tspan>",
+            escaped(line)
+        )
     };
-    let rows: String =
-        titles.iter().map(|line| row(line, 700)).chain(lines.iter().map(|line| row(line, 400))).collect();
+    let rows: String = titles
+        .iter()
+        .map(|line| row(line, 700))
+        .chain(lines.iter().map(|line| row(line, 400)))
+        .collect();
     format!(
         "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"{width}\" height=\"{height}\" viewBox=\"0 0 {width} {height}\">\
          <title>{}</title><rect width=\"100%\" height=\"100%\" fill=\"#fbeee6\"/>\
@@ -91,7 +103,9 @@ fn draw(problem: &Problem, size: Size) -> String {
 fn fitted(title: &str, sentence: &str, width: f64, height: f64) -> (f64, Vec<String>, Vec<String>) {
     let mut size = TEXT.1;
     loop {
-        let columns = |wider: f64| ((width - 2.0 * size) / (size * CHARACTER * wider)).floor().max(4.0) as usize;
+        let columns = |wider: f64| {
+            ((width - 2.0 * size) / (size * CHARACTER * wider)).floor().max(4.0) as usize
+        };
         let (titles, lines) = (wrapped(title, columns(BOLD)), wrapped(sentence, columns(1.0)));
         let needed = size * (0.8 + 1.35 * (titles.len() + lines.len()) as f64);
         if needed <= height || size <= TEXT.0 {
@@ -109,7 +123,9 @@ fn wrapped(sentence: &str, columns: usize) -> Vec<String> {
         for (index, part) in letters.chunks(columns).enumerate() {
             let part: String = part.iter().collect();
             match lines.last_mut() {
-                Some(line) if index == 0 && line.chars().count() + 1 + part.chars().count() <= columns => {
+                Some(line)
+                    if index == 0 && line.chars().count() + 1 + part.chars().count() <= columns =>
+                {
                     line.push(' ');
                     line.push_str(&part);
                 }

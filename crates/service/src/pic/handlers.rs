@@ -17,7 +17,7 @@ use kivet_store::Blob;
 use super::{
     drawn_problem,
     headers::{self, Lasting, Vary},
-    request::{Asked, Chosen, request_of},
+    request::{Chosen, PictureRequest, request_of},
 };
 use crate::{
     app::App,
@@ -30,8 +30,13 @@ pub fn routes() -> Router<App> {
     Router::new().route("/pic/{*address}", get(answer))
 }
 
-async fn answer(State(app): State<App>, OriginalUri(uri): OriginalUri, headers: HeaderMap) -> Response {
-    // What the answer depends on is known better step by step, and is the same whether it succeeds or not.
+async fn answer(
+    State(app): State<App>,
+    OriginalUri(uri): OriginalUri,
+    headers: HeaderMap,
+) -> Response {
+    // What the answer depends on is known better step by step, and is the same whether it succeeds
+    // or not.
     let mut vary = Vary::default();
     let mut response = match picture(&app, &uri, &headers, &mut vary).await {
         Ok(response) => response,
@@ -41,11 +46,16 @@ async fn answer(State(app): State<App>, OriginalUri(uri): OriginalUri, headers: 
         Err(problem) => problem.into_response(),
     };
     headers::add_common(response.headers_mut(), vary);
-    app.metrics.answered(response.status().as_u16());
+    app.metrics.responded(response.status().as_u16());
     response
 }
 
-async fn picture(app: &App, uri: &Uri, headers: &HeaderMap, vary: &mut Vary) -> Result<Response, Problem> {
+async fn picture(
+    app: &App,
+    uri: &Uri,
+    headers: &HeaderMap,
+    vary: &mut Vary,
+) -> Result<Response, Problem> {
     let started = Instant::now();
     let asked = read(app, uri)?;
     *vary = asked.vary(app);
@@ -56,7 +66,8 @@ async fn picture(app: &App, uri: &Uri, headers: &HeaderMap, vary: &mut Vary) -> 
     let (blob, source) = match app.pipeline.rendition(job.clone()).await {
         Ok(found) => found,
         Err(error @ PipelineError::Overloaded { .. }) => {
-            let (blob, format) = app.pipeline.nearest_ready(&job, request.accepted).await.ok_or(error)?;
+            let (blob, format) =
+                app.pipeline.nearest_ready(&job, request.accepted).await.ok_or(error)?;
             job.choice.format = format;
             lasting = Lasting::NotStored;
             (blob, Source::Nearest)
@@ -71,24 +82,27 @@ async fn picture(app: &App, uri: &Uri, headers: &HeaderMap, vary: &mut Vary) -> 
 }
 
 /// The address; in plain mode, whatever it asks for, the original.
-fn read(app: &App, uri: &Uri) -> Result<Asked, Problem> {
-    let asked = Asked::read(uri, "/pic/");
-    let is_plain = |shelf: &str| app.plain || app.shelves.settings(shelf).plain;
-    let original = || Recipe { original: true, ..Recipe::default() };
+fn read(app: &App, uri: &Uri) -> Result<PictureRequest, Problem> {
+    let asked = PictureRequest::read(uri, "/pic/");
+    let is_plain = |shelf: &str| app.plain || app.shelves.rules(shelf).plain;
     match asked {
-        Ok(asked) if is_plain(asked.id.shelf()) => Ok(Asked { recipe: original(), version: None, ..asked }),
+        Ok(asked) if is_plain(asked.id.shelf()) => {
+            Ok(PictureRequest { recipe: Recipe::original(), version: None, ..asked })
+        }
         Ok(asked) => Ok(asked),
         // Not even a recipe that cannot be read keeps a picture back.
-        Err(problem) => match Asked::of_path_alone(uri, "/pic/") {
-            Some(id) if is_plain(id.shelf()) => Ok(Asked { recipe: original(), id, version: None }),
+        Err(problem) => match PictureRequest::of_path_alone(uri, "/pic/") {
+            Some(id) if is_plain(id.shelf()) => {
+                Ok(PictureRequest { recipe: Recipe::original(), id, version: None })
+            }
             _ => Err(problem),
         },
     }
 }
 
 /// How long the answer holds, stages apart.
-fn lasting(app: &App, asked: &Asked, choice: &Choice, current: &str) -> Lasting {
-    if app.plain || app.shelves.settings(asked.id.shelf()).plain {
+fn lasting(app: &App, asked: &PictureRequest, choice: &Choice, current: &str) -> Lasting {
+    if app.plain || app.shelves.rules(asked.id.shelf()).plain {
         return Lasting::Short;
     }
     match &asked.version {
@@ -108,11 +122,13 @@ fn respond(
     started: Instant,
 ) -> Result<Response, Problem> {
     let packed = coding && accepts_gzip(headers);
-    let etag = if packed { headers::packed_etag(&blob.header.etag) } else { blob.header.etag.clone() };
+    let etag =
+        if packed { headers::packed_etag(&blob.header.etag) } else { blob.header.etag.clone() };
     let mut response = if headers::is_current(headers, &etag) {
         StatusCode::NOT_MODIFIED.into_response()
     } else {
-        let body = if packed { Body::from(gzip(&blob.bytes)?) } else { Body::from(blob.bytes.clone()) };
+        let body =
+            if packed { Body::from(gzip(&blob.bytes)?) } else { Body::from(blob.bytes.clone()) };
         let mut response = body.into_response();
         headers::add_content(response.headers_mut(), job, blob, packed);
         response
@@ -123,7 +139,8 @@ fn respond(
 
 /// True if the request lists gzip and does not refuse it (RFC 9110, section 12.5.3).
 fn accepts_gzip(request: &HeaderMap) -> bool {
-    let lines = request.get_all(header::ACCEPT_ENCODING).iter().filter_map(|line| line.to_str().ok());
+    let lines =
+        request.get_all(header::ACCEPT_ENCODING).iter().filter_map(|line| line.to_str().ok());
     lines.flat_map(|line| line.split(',')).any(|coding| {
         let mut parts = coding.split(';').map(str::trim);
         let named = parts.next().is_some_and(|name| name.eq_ignore_ascii_case("gzip"));
@@ -133,5 +150,8 @@ fn accepts_gzip(request: &HeaderMap) -> bool {
 
 fn gzip(bytes: &[u8]) -> Result<Vec<u8>, Problem> {
     let mut packer = GzEncoder::new(Vec::new(), Compression::best());
-    packer.write_all(bytes).and_then(|()| packer.finish()).map_err(|error| Problem::internal(&error))
+    packer
+        .write_all(bytes)
+        .and_then(|()| packer.finish())
+        .map_err(|error| Problem::internal(&error))
 }

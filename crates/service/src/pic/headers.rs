@@ -44,7 +44,9 @@ impl Lasting {
         let (private, lasts) = match (self, stage) {
             (Self::NotStored, _) => return "no-store".to_owned(),
             (Self::Short, _) => (false, SHORT),
-            (Self::Usual { private } | Self::Versioned { private }, Stage::First) => (private, FIRST),
+            (Self::Usual { private } | Self::Versioned { private }, Stage::First) => {
+                (private, FIRST)
+            }
             (Self::Usual { private }, Stage::Final) => (private, FINAL),
             (Self::Versioned { private }, Stage::Final) => (private, IMMUTABLE),
         };
@@ -55,7 +57,8 @@ impl Lasting {
 const CACHE_STATUS: HeaderName = HeaderName::from_static("cache-status");
 const SERVER_TIMING: HeaderName = HeaderName::from_static("server-timing");
 const TIMING_ALLOW_ORIGIN: HeaderName = HeaderName::from_static("timing-allow-origin");
-const CROSS_ORIGIN_RESOURCE_POLICY: HeaderName = HeaderName::from_static("cross-origin-resource-policy");
+const CROSS_ORIGIN_RESOURCE_POLICY: HeaderName =
+    HeaderName::from_static("cross-origin-resource-policy");
 const RENDITION: HeaderName = HeaderName::from_static("kivet-rendition");
 
 /// Which request headers an answer depends on.
@@ -84,14 +87,16 @@ impl Vary {
             (save_data, "save-data"),
             (self.coding, "accept-encoding"),
         ];
-        let names: Vec<&str> = named.into_iter().filter(|(named, _)| *named).map(|(_, names)| names).collect();
+        let names: Vec<&str> =
+            named.into_iter().filter(|(named, _)| *named).map(|(_, names)| names).collect();
         names.join(", ")
     }
 }
 
 /// What keeps a vector that is opened by itself from acting: it may be styled, and nothing else.
-const SANDBOX: HeaderValue =
-    HeaderValue::from_static("default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox");
+const SANDBOX: HeaderValue = HeaderValue::from_static(
+    "default-src 'none'; style-src 'unsafe-inline'; img-src data:; sandbox",
+);
 
 /// Headers of every answer, errors included.
 pub(super) fn add_common(headers: &mut HeaderMap, vary: Vary) {
@@ -133,13 +138,14 @@ pub(super) fn add_caching(
     headers.insert(header::ETAG, value(etag.to_owned()));
     headers.insert(header::CACHE_CONTROL, value(lasting.cache_control(blob.header.stage)));
     let detail = if source == Source::Nearest { "nearest" } else { stage };
-    headers.insert(CACHE_STATUS, value(format!("Kivet; {}; detail={detail}", cache_status(source))));
+    headers
+        .insert(CACHE_STATUS, value(format!("Kivet; {}; detail={detail}", cache_status(source))));
     headers.insert(SERVER_TIMING, value(server_timing(source, took)));
 }
 
 /// The entity tag of the same bytes under gzip: another representation (RFC 9110, section 8.8.3).
 pub(super) fn packed_etag(etag: &str) -> String {
-    format!("{}-gzip\"", etag.trim_end_matches('"'))
+    format!("{}-gzip\"", etag.strip_suffix('"').unwrap_or(etag))
 }
 
 /// RFC 9211, section 2.
@@ -153,7 +159,9 @@ const fn cache_status(source: Source) -> &'static str {
 }
 
 fn server_timing(source: Source, took: Duration) -> String {
-    let part = |name: &str, duration: Duration| format!("{name};dur={:.1}", duration.as_secs_f64() * 1000.0);
+    let part = |name: &str, duration: Duration| {
+        format!("{name};dur={:.1}", duration.as_secs_f64() * 1000.0)
+    };
     let mut parts = Vec::new();
     match source {
         Source::Made(spent) => {
@@ -174,8 +182,10 @@ fn server_timing(source: Source, took: Duration) -> String {
 fn disposition(job: &Job) -> String {
     let stem = job.original.id.stem();
     let extension = job.choice.format.extension();
-    let plain: String =
-        stem.chars().map(|c| if c.is_ascii_graphic() && !"\"\\%;".contains(c) { c } else { '-' }).collect();
+    let plain: String = stem
+        .chars()
+        .map(|c| if c.is_ascii_graphic() && !"\"\\%;".contains(c) { c } else { '-' })
+        .collect();
     if plain == stem {
         return format!("inline; filename=\"{stem}.{extension}\"");
     }
@@ -183,11 +193,18 @@ fn disposition(job: &Job) -> String {
     format!("inline; filename=\"{plain}.{extension}\"; filename*=UTF-8''{encoded}.{extension}")
 }
 
-/// What came out, and what was asked for if that was larger than the original can give: a structured item (RFC 9651).
+/// What came out, and what was requested if that was larger than the original can give: a
+/// structured item (RFC 9651).
 fn rendition(job: &Job, blob: &Blob) -> String {
-    let mut text = format!("{}; width={}; height={}", job.choice.format, blob.header.width, blob.header.height);
-    if let Some(asked) = job.choice.plan.requested_size {
-        text.push_str(&format!("; asked-width={}; asked-height={}", asked.width, asked.height));
+    let mut text = format!(
+        "{}; width={}; height={}",
+        job.choice.format, blob.header.width, blob.header.height
+    );
+    if let Some(requested) = job.choice.plan.requested_size {
+        text.push_str(&format!(
+            "; requested-width={}; requested-height={}",
+            requested.width, requested.height
+        ));
     }
     if job.original.facts().truncated {
         text.push_str("; truncated");
@@ -202,7 +219,8 @@ pub(super) fn is_current(request: &HeaderMap, etag: &str) -> bool {
         .iter()
         .filter_map(|line| line.to_str().ok())
         .flat_map(|line| line.split(','))
-        .map(|tag| tag.trim().trim_start_matches("W/"))
+        .map(str::trim)
+        .map(|tag| tag.strip_prefix("W/").unwrap_or(tag))
         .any(|tag| tag == "*" || tag == etag)
 }
 

@@ -7,4 +7,4 @@ mod request;
 
 pub use handlers::routes;
 pub use headers::Vary;
-pub use request::{Asked, Chosen, request_of};
+pub use request::{Chosen, PictureRequest, request_of};

@@ -1,19 +1,19 @@
-//! Work that no request waits for: curves first, then improvements, one at a time, at low priority.
+//! Work that no request waits for: curves first, then final renditions, one at a time.
 
 use std::{
     collections::{HashSet, VecDeque},
-    sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError, Weak},
-    time::Duration,
+    sync::{Arc, Mutex, MutexGuard, PoisonError},
 };
 
-use super::{Job, workshop::Workshop};
+use tokio::sync::Notify;
+use tracing::Instrument;
+
+use super::{Job, PipelineError, RenditionKey, improver::Improver};
 use crate::shelves::Original;
 
-/// The most tasks remembered of one kind; a task forgotten is asked for again when its rendition is next sent.
-const MAX: usize = 20_000;
-
-/// How long the thread sleeps before it asks again whether anybody needs it.
-const NAP: Duration = Duration::from_millis(250);
+/// The maximum of tasks remembered of one kind; a task that was dropped is added again when its
+/// rendition is next sent.
+const MAX_TASKS: usize = 20_000;
 
 /// One thing to do.
 #[derive(Clone, Debug)]
@@ -23,7 +23,7 @@ pub(super) enum Task {
     /// Make the final rendition that follows a first one.
     Improve {
         /// The rendition's key.
-        key: String,
+        key: RenditionKey,
         /// What it is of.
         job: Box<Job>,
     },
@@ -33,19 +33,39 @@ impl Task {
     fn name(&self) -> &str {
         match self {
             Self::Measure(original) => &original.record.hash,
-            Self::Improve { key, .. } => key,
+            Self::Improve { key, .. } => key.as_str(),
+        }
+    }
+
+    fn span(&self) -> tracing::Span {
+        match self {
+            Self::Measure(original) => tracing::info_span!("measure", original = %original.id),
+            Self::Improve { job, .. } => {
+                tracing::info_span!("improve", original = %job.original.id, recipe = %job.choice.recipe)
+            }
         }
     }
 }
 
-/// The tasks at hand. The thread ends when the last clone is dropped.
+/// The tasks at hand. The work ends when the last clone is dropped.
 #[derive(Clone)]
-pub(super) struct Background(Arc<Tasks>);
+pub(super) struct Background {
+    tasks: Arc<Tasks>,
+    _running: Arc<AbortOnDrop>,
+}
+
+struct AbortOnDrop(tokio::task::AbortHandle);
+
+impl Drop for AbortOnDrop {
+    fn drop(&mut self) {
+        self.0.abort();
+    }
+}
 
 #[derive(Default)]
 struct Tasks {
     lists: Mutex<Lists>,
-    added: Condvar,
+    added: Notify,
 }
 
 #[derive(Default)]
@@ -56,47 +76,58 @@ struct Lists {
 }
 
 impl Background {
-    /// Starts the thread, which works in `workshop`.
-    pub(super) fn start(workshop: Workshop) -> std::io::Result<Self> {
+    /// Starts working through tasks.
+    pub(super) fn start(improver: Improver) -> Self {
         let tasks = Arc::new(Tasks::default());
-        let waiting = Arc::downgrade(&tasks);
-        let runtime = tokio::runtime::Handle::current();
-        std::thread::Builder::new().name("kivet-background".to_owned()).spawn(move || {
-            give_way();
-            while let Some(task) = next(&waiting) {
-                workshop.wait_until_idle();
-                let name = task.name().to_owned();
-                if let Err(error) = workshop.do_task(task, &runtime) {
-                    tracing::warn!("background work failed: {error}");
+        let waiting = Arc::clone(&tasks);
+        let running = tokio::spawn(async move {
+            loop {
+                let task = waiting.next().await;
+                let (name, span) = (task.name().to_owned(), task.span());
+                async {
+                    if let Err(error) = carry_out(&improver, task).await {
+                        tracing::warn!(error = %crate::causes(&error), "background work failed");
+                    }
                 }
-                if let Some(tasks) = waiting.upgrade() {
-                    tasks.lists().names.remove(&name);
-                }
+                .instrument(span)
+                .await;
+                waiting.lists().names.remove(&name);
             }
-        })?;
-        Ok(Self(tasks))
+        });
+        Self { tasks, _running: Arc::new(AbortOnDrop(running.abort_handle())) }
     }
 
     /// Adds a task, unless it is there already.
     pub(super) fn add(&self, task: Task) {
-        let mut lists = self.0.lists();
+        let mut lists = self.tasks.lists();
         if !lists.names.insert(task.name().to_owned()) {
             return;
         }
-        let list = if matches!(task, Task::Measure(_)) { &mut lists.measures } else { &mut lists.improvements };
+        let list = if matches!(task, Task::Measure(_)) {
+            &mut lists.measures
+        } else {
+            &mut lists.improvements
+        };
         list.push_back(task);
-        if list.len() > MAX
-            && let Some(forgotten) = list.pop_front()
+        if list.len() > MAX_TASKS
+            && let Some(dropped) = list.pop_front()
         {
-            lists.names.remove(forgotten.name());
+            lists.names.remove(dropped.name());
         }
         drop(lists);
-        self.0.added.notify_one();
+        self.tasks.added.notify_one();
     }
 
     /// How many tasks wait or are under way.
     pub(super) fn tasks(&self) -> usize {
-        self.0.lists().names.len()
+        self.tasks.lists().names.len()
+    }
+}
+
+async fn carry_out(improver: &Improver, task: Task) -> Result<(), PipelineError> {
+    match task {
+        Task::Measure(original) => improver.measure(original).await,
+        Task::Improve { key, job } => improver.improve(key, *job).await,
     }
 }
 
@@ -104,25 +135,18 @@ impl Tasks {
     fn lists(&self) -> MutexGuard<'_, Lists> {
         self.lists.lock().unwrap_or_else(PoisonError::into_inner)
     }
-}
 
-/// The next task, curves before improvements; `None` once nobody can add any.
-fn next(waiting: &Weak<Tasks>) -> Option<Task> {
-    loop {
-        let tasks = waiting.upgrade()?;
-        let mut lists = tasks.lists();
-        if let Some(task) = lists.measures.pop_front().or_else(|| lists.improvements.pop_front()) {
-            return Some(task);
+    /// The next task, curves before improvements, as soon as there is one.
+    async fn next(&self) -> Task {
+        loop {
+            let next = {
+                let mut lists = self.lists();
+                lists.measures.pop_front().or_else(|| lists.improvements.pop_front())
+            };
+            match next {
+                Some(task) => return task,
+                None => self.added.notified().await,
+            }
         }
-        let _woken = tasks.added.wait_timeout(lists, NAP);
-    }
-}
-
-/// About a tenth of a viewer's share of a core, where both want the same one. No less: on a busy machine the last step
-/// would starve it. Threads that encoders start from this one inherit it.
-fn give_way() {
-    const NICE: i32 = 10;
-    if let Err(error) = rustix::process::setpriority_process(Some(rustix::thread::gettid()), NICE) {
-        tracing::warn!("background work runs beside viewers' at the same priority: {error}");
     }
 }

@@ -44,7 +44,7 @@ async fn recipe(
         return Ok(Json(RecipeResponse::new(&recipe, None)));
     };
     let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
-    let original = app.pipeline.knowing(original, &recipe).await?;
+    let original = app.pipeline.with_facts_for(original, &recipe).await?;
     let curves = app.pipeline.curves(&original).await;
     let choice = choose(&recipe, original.facts(), &curves, &Request::ANYTHING, &app.policy)?;
     Ok(Json(RecipeResponse::new(&recipe, Some(&choice))))

@@ -1,6 +1,8 @@
 //! A recipe's clauses and its outcome as JSON.
 
-use kivet_recipe::{Candidate, CanvasColour, Choice, Plan, Quality, Recipe, Size};
+use kivet_recipe::{
+    Candidate, CanvasColour, Choice, Clauses as RecipeClauses, Plan, Quality, Recipe, Size,
+};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -75,13 +77,17 @@ pub struct CandidateResponse {
 impl RecipeResponse {
     /// A recipe, and what comes of it where an original was named.
     pub fn new(recipe: &Recipe, choice: Option<&Choice>) -> Self {
-        Self { canonical: recipe.to_string(), clauses: Clauses::of(recipe), outcome: choice.map(Outcome::of) }
+        Self {
+            canonical: recipe.to_string(),
+            clauses: Clauses::of(recipe),
+            outcome: choice.map(Outcome::of),
+        }
     }
 }
 
 impl Clauses {
     fn of(recipe: &Recipe) -> Self {
-        let Recipe {
+        let RecipeClauses {
             width,
             height,
             density,
@@ -100,7 +106,7 @@ impl Clauses {
             canvas,
             keep,
             original: _,
-        } = recipe;
+        } = &**recipe;
         let word = |set: bool, word: &str| set.then(|| word.to_owned());
         let edits = [word(*trim, "trim"), turn.map(|turn| format!("rotate-{}", turn.degrees()))]
             .into_iter()
@@ -111,7 +117,8 @@ impl Clauses {
             .chain(word(*still, "still"))
             .chain(keep.map(|keep| keep.name().to_owned()))
             .collect();
-        let argument = |clause: String, word: &str| clause.trim_start_matches(word).to_owned();
+        let argument =
+            |clause: String, word: &str| clause.strip_prefix(word).unwrap_or(&clause).to_owned();
         Self {
             width: *width,
             height: *height,
@@ -137,7 +144,7 @@ impl Outcome {
         let answer = |candidate: &Candidate| CandidateResponse {
             format: candidate.format.name().to_owned(),
             encoding: candidate.encoding.to_string(),
-            predicted_bytes: candidate.predicted_bytes,
+            predicted_bytes: candidate.predicted_bytes.get(),
         };
         Self {
             width: size.width,

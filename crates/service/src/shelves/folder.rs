@@ -12,8 +12,10 @@ use walkdir::WalkDir;
 use super::{OriginalId, ShelfError};
 
 /// Files whose names end so are listed; any file may be asked for by name.
-const LISTED: [&str; 14] =
-    ["jpg", "jpeg", "jfif", "png", "apng", "webp", "avif", "gif", "svg", "svgz", "jxl", "bmp", "tif", "tiff"];
+const LISTED: [&str; 14] = [
+    "jpg", "jpeg", "jfif", "png", "apng", "webp", "avif", "gif", "svg", "svgz", "jxl", "bmp",
+    "tif", "tiff",
+];
 
 /// A folder, by its real path.
 #[derive(Clone, Debug)]
@@ -24,14 +26,19 @@ pub(super) struct Folder {
 impl Folder {
     pub(super) fn open(path: &Path) -> std::io::Result<Self> {
         let root = path.canonicalize().map_err(|error| {
-            std::io::Error::new(error.kind(), format!("the shelf folder {} cannot be opened: {error}", path.display()))
+            std::io::Error::new(
+                error.kind(),
+                format!("the shelf folder {} cannot be opened: {error}", path.display()),
+            )
         })?;
         Ok(Self { root })
     }
 
-    /// The real file of an original and its state. Links are followed, but only to places inside the folder.
+    /// The real file of an original and its state. Links are followed, but only to places inside
+    /// the folder.
     pub(super) fn find(&self, id: &OriginalId) -> Result<(PathBuf, Stamp), ShelfError> {
-        let file = self.root.join(id.path()).canonicalize().map_err(|error| unreadable(id, &error))?;
+        let file =
+            self.root.join(id.path()).canonicalize().map_err(|error| unreadable(id, &error))?;
         if !file.starts_with(&self.root) {
             return Err(ShelfError::LeavesShelf { id: id.clone() });
         }
@@ -50,10 +57,16 @@ impl Folder {
             .into_iter()
             .filter_map(Result::ok)
             .filter(|entry| entry.file_type().is_file() && is_listed(entry.path()))
-            .filter_map(|entry| Some(entry.path().strip_prefix(&self.root).ok()?.to_str()?.to_owned()))
+            .filter_map(|entry| {
+                Some(entry.path().strip_prefix(&self.root).ok()?.to_str()?.to_owned())
+            })
             .collect();
         paths.sort_unstable();
-        paths.into_iter().filter(|path| after.is_none_or(|after| path.as_str() > after)).take(limit).collect()
+        paths
+            .into_iter()
+            .filter(|path| after.is_none_or(|after| path.as_str() > after))
+            .take(limit)
+            .collect()
     }
 }
 

@@ -6,8 +6,6 @@ use kivet_recipe::Facts;
 use kivet_store::OriginalRecord;
 use percent_encoding::{AsciiSet, CONTROLS, percent_decode_str, utf8_percent_encode};
 
-use super::ShelfError;
-
 /// What must be escaped in one segment of an address's path (RFC 3986, section 3.3).
 const SEGMENT: &AsciiSet = &CONTROLS
     .add(b' ')
@@ -22,8 +20,18 @@ const SEGMENT: &AsciiSet = &CONTROLS
     .add(b'}')
     .add(b'\\');
 
-/// `shelf/path`. Guaranteed: no segment is empty, `.` or `..`, none holds a slash, a backslash or a NUL, so that
-/// joined to a folder it never climbs out by name.
+/// A text that is not written as a path on a shelf can be.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("the path `{path}` is not one on a shelf: {problem}")]
+pub struct PathError {
+    /// The path as asked for.
+    pub path: String,
+    /// What is wrong with it.
+    pub problem: &'static str,
+}
+
+/// `shelf/path`. Guaranteed: no segment is empty, `.` or `..`, none holds a slash, a backslash or a
+/// NUL, so that joined to a folder it never climbs out by name.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct OriginalId {
     shelf: String,
@@ -35,16 +43,20 @@ impl OriginalId {
     ///
     /// # Errors
     /// If a segment is not one, however it is encoded.
-    pub fn from_address(shelf: &str, path: &str) -> Result<Self, ShelfError> {
-        let bad = |problem| ShelfError::BadPath { path: format!("{shelf}/{path}"), problem };
+    pub fn from_url_path(shelf: &str, path: &str) -> Result<Self, PathError> {
+        let bad = |problem| PathError { path: format!("{shelf}/{path}"), problem };
         let segments: Vec<String> = path
             .split('/')
             .map(|segment| {
-                let text = percent_decode_str(segment).decode_utf8().map_err(|_| bad("it is not UTF-8"))?;
+                let text = percent_decode_str(segment)
+                    .decode_utf8()
+                    .map_err(|_| bad("it is not UTF-8"))?;
                 match text.as_ref() {
                     "" => Err(bad("it has an empty segment")),
                     "." | ".." => Err(bad("`.` and `..` would lead out of the shelf")),
-                    _ if text.contains(['/', '\\', '\0']) => Err(bad("a segment holds an encoded slash or NUL")),
+                    _ if text.contains(['/', '\\', '\0']) => {
+                        Err(bad("a segment holds an encoded slash or NUL"))
+                    }
                     _ => Ok(text.into_owned()),
                 }
             })
@@ -56,13 +68,16 @@ impl OriginalId {
     /// Reads `shelf/path` as people write it: not encoded.
     ///
     /// # Errors
-    /// As [`from_address`](Self::from_address), or if there is no slash.
-    pub fn from_text(text: &str) -> Result<Self, ShelfError> {
+    /// As [`from_url_path`](Self::from_url_path), or if there is no slash.
+    pub fn from_text(text: &str) -> Result<Self, PathError> {
         let problem = "write it as shelf/path, e.g. photos/harbour/kites-dawn.jpg";
-        let (shelf, path) = text.split_once('/').ok_or(ShelfError::BadPath { path: text.to_owned(), problem })?;
-        let encoded: Vec<String> =
-            path.split('/').map(|segment| utf8_percent_encode(segment, SEGMENT).to_string()).collect();
-        Self::from_address(shelf, &encoded.join("/"))
+        let (shelf, path) =
+            text.split_once('/').ok_or(PathError { path: text.to_owned(), problem })?;
+        let encoded: Vec<String> = path
+            .split('/')
+            .map(|segment| utf8_percent_encode(segment, SEGMENT).to_string())
+            .collect();
+        Self::from_url_path(shelf, &encoded.join("/"))
     }
 
     /// A path that was listed from the shelf itself.
@@ -87,9 +102,12 @@ impl OriginalId {
     }
 
     /// `shelf/path` as it stands in an address: percent-encoded.
-    pub fn address(&self) -> String {
-        let segments: Vec<String> =
-            self.path.split('/').map(|segment| utf8_percent_encode(segment, SEGMENT).to_string()).collect();
+    pub fn url_path(&self) -> String {
+        let segments: Vec<String> = self
+            .path
+            .split('/')
+            .map(|segment| utf8_percent_encode(segment, SEGMENT).to_string())
+            .collect();
         format!("{}/{}", self.shelf, segments.join("/"))
     }
 }
@@ -137,17 +155,24 @@ mod tests {
             "a/",
             "%ff.jpg",
         ] {
-            assert!(OriginalId::from_address("photos", path).is_err(), "{path}");
+            assert!(OriginalId::from_url_path("photos", path).is_err(), "{path}");
         }
-        assert!(OriginalId::from_text("photos/../x").is_err() && OriginalId::from_text("photos").is_err());
+        assert!(
+            OriginalId::from_text("photos/../x").is_err()
+                && OriginalId::from_text("photos").is_err()
+        );
     }
 
     #[test]
     fn an_address_round_trips_through_its_encoding() {
         let id = OriginalId::from_text("photos/night market/50% off?.jpg").expect("a path");
-        assert_eq!(id.address(), "photos/night%20market/50%25%20off%3F.jpg");
-        let (shelf, path) = id.address().split_once('/').map(|(a, b)| (a.to_owned(), b.to_owned())).expect("a slash");
-        assert_eq!(OriginalId::from_address(&shelf, &path).expect("a path"), id);
+        assert_eq!(id.url_path(), "photos/night%20market/50%25%20off%3F.jpg");
+        let (shelf, path) = id
+            .url_path()
+            .split_once('/')
+            .map(|(a, b)| (a.to_owned(), b.to_owned()))
+            .expect("a slash");
+        assert_eq!(OriginalId::from_url_path(&shelf, &path).expect("a path"), id);
         assert_eq!(id.stem(), "50% off?");
     }
 }

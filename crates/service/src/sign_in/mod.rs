@@ -1,7 +1,10 @@
-//! Who may administer: the holder of the token in the data folder, or of a cookie got through a single-use link.
+//! Who may administer: the holder of the token in the data folder, or of a cookie got through a
+//! single-use link.
 
+mod guard;
 mod handlers;
 mod sessions;
 
-pub use handlers::{Admin, SignInLink, is_local, routes};
+pub use guard::{Admin, LocalOrAdmin};
+pub use handlers::{SignInLink, routes};
 pub use sessions::SignIn;

@@ -3,7 +3,7 @@
 use std::{
     collections::HashMap,
     fs,
-    io::Write,
+    io::{ErrorKind, Write},
     os::unix::fs::OpenOptionsExt,
     path::Path,
     sync::Mutex,
@@ -18,10 +18,14 @@ pub const LINK_LASTS: Duration = Duration::from_secs(15 * 60);
 /// How long a browser stays signed in.
 pub const SESSION_LASTS: Duration = Duration::from_secs(12 * 3600);
 
+/// The cookie of a signed-in browser.
+pub const COOKIE: &str = "kivet-session";
+
 /// The file in the data folder that holds the admin token.
 pub const TOKEN_FILE: &str = "admin-token";
 
-/// What opens the administration. Secrets are kept as hashes, whose comparison takes the same time for any guess.
+/// What opens the administration. Secrets are kept as hashes, whose comparison takes the same time
+/// for any guess.
 pub struct SignIn {
     token: Hash,
     links: Mutex<HashMap<Hash, Instant>>,
@@ -37,9 +41,15 @@ impl SignIn {
         let file = data.join(TOKEN_FILE);
         let token = match fs::read_to_string(&file) {
             Ok(token) => token,
+            Err(error) if error.kind() != ErrorKind::NotFound => {
+                // A new token in place of one that is there would lock out its holders.
+                let problem = format!("the admin token {} cannot be read: {error}", file.display());
+                return Err(std::io::Error::new(error.kind(), problem));
+            }
             Err(_) => {
                 let token = secret()?;
-                let mut out = fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(&file)?;
+                let mut out =
+                    fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(&file)?;
                 writeln!(out, "{token}")?;
                 token
             }
@@ -62,7 +72,7 @@ impl SignIn {
         Ok(code)
     }
 
-    /// Spends a link's code for a session's secret; `None` if the code is wrong, spent or too old.
+    /// Redeems a link's code for a session's secret; `None` if the code is wrong, used or too old.
     pub fn redeem(&self, code: &str) -> Option<String> {
         let until = self.links.lock().ok()?.remove(&hash(code))?;
         if until < Instant::now() {
@@ -76,7 +86,9 @@ impl SignIn {
     /// True if `session` is the secret of a signed-in browser.
     pub fn is_session(&self, session: &str) -> bool {
         let sessions = self.sessions.lock();
-        sessions.is_ok_and(|sessions| sessions.get(&hash(session)).is_some_and(|until| *until > Instant::now()))
+        sessions.is_ok_and(|sessions| {
+            sessions.get(&hash(session)).is_some_and(|until| *until > Instant::now())
+        })
     }
 }
 
@@ -97,4 +109,32 @@ fn secret() -> std::io::Result<String> {
     let mut bytes = [0u8; 24];
     getrandom::fill(&mut bytes).map_err(std::io::Error::other)?;
     Ok(bytes.iter().map(|byte| format!("{byte:02x}")).collect())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_token_that_is_there_but_cannot_be_read_is_not_replaced() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let made = SignIn::open(folder.path()).expect("a token is made");
+        let token = fs::read_to_string(folder.path().join(TOKEN_FILE)).expect("there");
+        assert!(made.is_token(token.trim()));
+        let unreadable = [0xff, 0xfe];
+        fs::write(folder.path().join(TOKEN_FILE), unreadable).expect("written");
+        let Err(error) = SignIn::open(folder.path()) else { panic!("it was replaced") };
+        assert!(error.to_string().contains(TOKEN_FILE), "{error}");
+        assert_eq!(fs::read(folder.path().join(TOKEN_FILE)).expect("there"), unreadable);
+    }
+
+    #[test]
+    fn a_link_works_once() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let sign_in = SignIn::open(folder.path()).expect("a token is made");
+        let code = sign_in.new_link().expect("a link");
+        let session = sign_in.redeem(&code).expect("it works");
+        assert!(sign_in.is_session(&session) && !sign_in.is_session(&code));
+        assert_eq!(sign_in.redeem(&code), None);
+    }
 }

@@ -1,10 +1,9 @@
 //! One handler: the same reading and choosing as for pictures, told instead of followed.
 
-use std::net::SocketAddr;
-
 use axum::{
     Json, Router,
-    extract::{ConnectInfo, FromRequestParts, Request, State},
+    extract::State,
+    http::{HeaderMap, Uri},
     routing::get,
 };
 use kivet_recipe::{Recipe, choose, ladder};
@@ -12,10 +11,10 @@ use kivet_recipe::{Recipe, choose, ladder};
 use super::responses::{WhyResponse, WidthResponse};
 use crate::{
     app::App,
-    pic::{Asked, Chosen, Vary, request_of},
+    pic::{Chosen, PictureRequest, Vary, request_of},
     pipeline::Job,
     problem::Problem,
-    sign_in::{Admin, is_local},
+    sign_in::LocalOrAdmin,
 };
 
 /// The routes of this feature.
@@ -24,19 +23,24 @@ pub fn routes() -> Router<App> {
 }
 
 /// Open to this machine, and to others with the token.
-async fn why(State(app): State<App>, request: Request) -> Result<Json<WhyResponse>, Problem> {
-    let (mut parts, _) = request.into_parts();
-    let peer = parts.extensions.get::<ConnectInfo<SocketAddr>>();
-    if !is_local(peer, &parts.headers) {
-        Admin::from_request_parts(&mut parts, &app).await?;
-    }
-    let asked = Asked::read(&parts.uri, "/why/")?;
-    let request = request_of(&parts.headers);
+async fn why(
+    _: LocalOrAdmin,
+    State(app): State<App>,
+    uri: Uri,
+    headers: HeaderMap,
+) -> Result<Json<WhyResponse>, Problem> {
+    let asked = PictureRequest::read(&uri, "/why/")?;
+    let request = request_of(&headers);
     let mut vary = Vary::default();
     let Chosen { original, recipe, choice } = asked.choose(&app, &request, &mut vary).await?;
     let curves = app.pipeline.curves(&original).await;
-    let width_of = |recipe: &Recipe| choose(recipe, original.facts(), &curves, &request, &app.policy).ok();
-    let widths = if choice.candidates.is_empty() { Vec::new() } else { ladder(&choice.recipe, original.facts()) };
+    let width_of =
+        |recipe: &Recipe| choose(recipe, original.facts(), &curves, &request, &app.policy).ok();
+    let widths = if choice.candidates.is_empty() {
+        Vec::new()
+    } else {
+        ladder(&choice.recipe, original.facts())
+    };
     let widths = widths.into_iter().filter_map(|step| {
         let at = width_of(&step.recipe)?;
         Some(WidthResponse::new(&step, &at, step.size.width == choice.plan.size.width))

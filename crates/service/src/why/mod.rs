@@ -1,4 +1,5 @@
-//! `/why/<recipe>/<shelf>/<path>`: what a request to the same address under `/pic/` would get, and why.
+//! `/why/<recipe>/<shelf>/<path>`: what a request to the same address under `/pic/` would get, and
+//! why.
 
 mod handlers;
 mod responses;

@@ -1,11 +1,13 @@
 //! A choice and its reasons as JSON.
 
-use kivet_recipe::{Basis, Candidate, Choice, Encoding, Format, LadderStep, Lowered, Reason, Request, WidthFrom};
+use kivet_recipe::{
+    Candidate, Choice, Encoding, Format, LadderStep, Lowered, Reason, Request, Score, WidthFrom,
+};
 use kivet_store::{Blob, Stage};
 use serde::{Deserialize, Serialize};
 
 use crate::{
-    pic::{Asked, Vary},
+    pic::{PictureRequest, Vary},
     pipeline::Job,
 };
 
@@ -102,7 +104,7 @@ pub struct CandidateSeen {
     /// Bytes expected of it.
     pub predicted_bytes: u64,
     /// Score expected of it; absent where it is lossless.
-    pub predicted_fidelity: Option<f32>,
+    pub predicted_score: Option<f32>,
     /// What both rest on: `prior`, `curve` or `corrected`.
     pub basis: String,
 }
@@ -134,12 +136,12 @@ pub struct ReadyRendition {
     /// Its entity tag.
     pub etag: String,
     /// Its score, once it was scored.
-    pub fidelity: Option<f32>,
+    pub score: Option<f32>,
 }
 
 impl WhyResponse {
     pub(super) fn new(
-        asked: &Asked,
+        asked: &PictureRequest,
         job: &Job,
         ready: Option<&Blob>,
         widths: Vec<WidthResponse>,
@@ -148,9 +150,8 @@ impl WhyResponse {
     ) -> Self {
         let Job { original, recipe: _, request, choice } = job;
         let facts = original.facts();
-        let kebab = |value: serde_json::Value| value.as_str().unwrap_or_default().to_owned();
         Self {
-            address: format!("/pic/{}/{}", asked.recipe, original.id.address()),
+            address: format!("/pic/{}/{}", asked.recipe, original.id.url_path()),
             recipe: asked.recipe.to_string(),
             followed: choice.recipe.to_string(),
             original: OriginalSeen {
@@ -159,18 +160,23 @@ impl WhyResponse {
                 width: facts.size.width,
                 height: facts.size.height,
                 bytes: original.record.stamp.bytes,
-                kind: kebab(serde_json::json!(facts.kind)),
+                kind: facts.kind.name().to_owned(),
             },
             request: RequestSeen::of(request),
             width_from: width_from(choice.width),
             size: [choice.plan.size.width, choice.plan.size.height],
             requested_size: choice.plan.requested_size.map(|size| [size.width, size.height]),
-            crop: [choice.plan.crop.x, choice.plan.crop.y, choice.plan.crop.width, choice.plan.crop.height],
+            crop: [
+                choice.plan.crop.x,
+                choice.plan.crop.y,
+                choice.plan.crop.width,
+                choice.plan.crop.height,
+            ],
             target: choice.target.map(|target| target.get()),
             lowered: choice.lowered.iter().map(lowered).collect(),
             format: choice.format.to_string(),
             encoding: choice.encoding.to_string(),
-            reason: kebab(serde_json::json!(choice.reason)),
+            reason: choice.reason.name().to_owned(),
             because: because(choice),
             candidates: choice.candidates.iter().map(CandidateSeen::of).collect(),
             widths,
@@ -184,10 +190,20 @@ impl WhyResponse {
 
 impl RequestSeen {
     fn of(request: &Request) -> Self {
-        let formats = [Format::Avif, Format::Jxl, Format::Webp, Format::Jpeg, Format::Png, Format::Gif, Format::Svg];
+        let formats = [
+            Format::Avif,
+            Format::Jxl,
+            Format::Webp,
+            Format::Jpeg,
+            Format::Png,
+            Format::Gif,
+            Format::Svg,
+        ];
         let accepted = formats.into_iter().filter(|format| request.accepted.contains(*format));
         Self {
-            accepts: accepted.map(|format| wanted(format, request.accepted.weight(format))).collect(),
+            accepts: accepted
+                .map(|format| wanted(format, request.accepted.weight(format)))
+                .collect(),
             width: request.hints.width,
             density: request.hints.density,
             viewport_width: request.hints.viewport_width,
@@ -201,14 +217,9 @@ impl CandidateSeen {
         Self {
             format: candidate.format.to_string(),
             encoding: candidate.encoding.to_string(),
-            predicted_bytes: candidate.predicted_bytes,
-            predicted_fidelity: candidate.predicted_fidelity,
-            basis: match candidate.basis {
-                Basis::Prior => "prior",
-                Basis::Curve => "curve",
-                Basis::Corrected => "corrected",
-            }
-            .to_owned(),
+            predicted_bytes: candidate.predicted_bytes.get(),
+            predicted_score: candidate.predicted_score.map(Score::get),
+            basis: candidate.basis.name().to_owned(),
         }
     }
 }
@@ -220,7 +231,7 @@ impl WidthResponse {
             width: step.size.width,
             height: step.size.height,
             format: at.format.to_string(),
-            predicted_bytes: best.map_or(0, |best| best.predicted_bytes),
+            predicted_bytes: best.map_or(0, |best| best.predicted_bytes.get()),
             chosen,
         }
     }
@@ -233,7 +244,7 @@ impl ReadyRendition {
             detail: detail.to_owned(),
             bytes: blob.bytes.len() as u64,
             etag: blob.header.etag.clone(),
-            fidelity: blob.header.fidelity,
+            score: blob.header.score.map(Score::get),
         }
     }
 }
@@ -246,8 +257,12 @@ fn wanted(format: Format, weight: f64) -> String {
 fn width_from(width: WidthFrom) -> String {
     match width {
         WidthFrom::Recipe => "the recipe settles it".to_owned(),
-        WidthFrom::Hints { shown, step } => format!("the hints say {shown} pixels at most; {step} is the next step"),
-        WidthFrom::Original => "neither the recipe nor the hints settle it: the original's own width".to_owned(),
+        WidthFrom::Hints { shown, step } => {
+            format!("the hints say {shown} pixels at most; {step} is the next step")
+        }
+        WidthFrom::Original => {
+            "neither the recipe nor the hints settle it: the original's own width".to_owned()
+        }
     }
 }
 
@@ -263,14 +278,22 @@ fn because(choice: &Choice) -> String {
     match reason {
         Reason::Named => format!("the recipe names {format}"),
         Reason::FewestBytes if choice.encoding == Encoding::Lossless => {
-            format!("{format} is expected to hold it losslessly in the fewest bytes of what is accepted")
+            format!(
+                "{format} is expected to hold it losslessly in the fewest bytes of what is accepted"
+            )
         }
-        Reason::FewestBytes => format!("{format} is expected to need the fewest bytes of what is accepted"),
+        Reason::FewestBytes => {
+            format!("{format} is expected to need the fewest bytes of what is accepted")
+        }
         Reason::Preferred => {
-            format!("{format} is wanted more, by its weight, than what is expected to need fewer bytes")
+            format!(
+                "{format} is wanted more, by its weight, than what is expected to need fewer bytes"
+            )
         }
         Reason::LeastWork => {
-            format!("{format} is the least work among those whose bytes the policy finds close enough")
+            format!(
+                "{format} is the least work among those whose bytes the policy finds close enough"
+            )
         }
         Reason::Vector => "a vector stays one".to_owned(),
         Reason::Original => "the recipe asks for the original".to_owned(),

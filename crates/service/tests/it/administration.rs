@@ -11,20 +11,38 @@ async fn only_the_token_or_a_signed_in_browser_is_let_in() {
     let refused = kivet.get("/api/library").await;
     assert_eq!(refused.status(), 401);
     assert!(refused.json::<Problem>().await.unwrap().detail.contains("kivet console"));
-    assert_eq!(kivet.request("/api/library").bearer_auth("guess").send().await.unwrap().status(), 401);
-    assert_eq!(kivet.request("/api/library").bearer_auth(kivet.token()).send().await.unwrap().status(), 200);
+    assert_eq!(
+        kivet.request("/api/library").bearer_auth("guess").send().await.unwrap().status(),
+        401
+    );
+    assert_eq!(
+        kivet.request("/api/library").bearer_auth(kivet.token()).send().await.unwrap().status(),
+        200
+    );
 
     let plain = Client::builder().redirect(Policy::none()).build().unwrap();
-    let link = plain.post(format!("{}/api/sign-in-links", kivet.root)).bearer_auth(kivet.token()).send().await.unwrap();
+    let link = plain
+        .post(format!("{}/api/sign-in-links", kivet.root))
+        .bearer_auth(kivet.token())
+        .send()
+        .await
+        .unwrap();
     let link: SignInLink = link.json().await.unwrap();
-    let spend = || async { plain.get(format!("{}{}", kivet.root, link.path)).send().await.unwrap() };
+    let spend =
+        || async { plain.get(format!("{}{}", kivet.root, link.path)).send().await.unwrap() };
     let first = spend().await;
     let cookie = header(&first, "set-cookie").to_owned();
     assert!(cookie.contains("HttpOnly") && cookie.contains("SameSite=Strict"), "{cookie}");
     let pair = cookie.split(';').next().unwrap();
-    assert_eq!(kivet.request("/api/library").header("cookie", pair).send().await.unwrap().status(), 200);
+    assert_eq!(
+        kivet.request("/api/library").header("cookie", pair).send().await.unwrap().status(),
+        200
+    );
     let second = spend().await;
-    assert_eq!((header(&second, "set-cookie"), header(&second, "location")), ("", "/console/?link=spent"));
+    assert_eq!(
+        (header(&second, "set-cookie"), header(&second, "location")),
+        ("", "/console/?link=spent")
+    );
 }
 
 #[tokio::test]
@@ -33,7 +51,8 @@ async fn metrics_are_for_this_machine_or_the_token() {
     assert_eq!(kivet.get("/metrics").await.status(), 200);
     let through_a_proxy = kivet.request("/metrics").header("x-forwarded-for", "192.0.2.7");
     assert_eq!(through_a_proxy.send().await.unwrap().status(), 401);
-    let with_token = kivet.request("/metrics").header("x-forwarded-for", "192.0.2.7").bearer_auth(kivet.token());
+    let with_token =
+        kivet.request("/metrics").header("x-forwarded-for", "192.0.2.7").bearer_auth(kivet.token());
     assert_eq!(with_token.send().await.unwrap().status(), 200);
 }
 
@@ -41,7 +60,9 @@ async fn metrics_are_for_this_machine_or_the_token() {
 async fn the_library_pages_through_a_shelf_with_facts() {
     let kivet = Running::start().await;
     let page = async |query: &str| -> LibraryPage {
-        let request = kivet.request(&format!("/api/library?shelf=photos&limit=8{query}")).bearer_auth(kivet.token());
+        let request = kivet
+            .request(&format!("/api/library?shelf=photos&limit=8{query}"))
+            .bearer_auth(kivet.token());
         request.send().await.unwrap().json().await.unwrap()
     };
     let mut all = Vec::new();
@@ -61,7 +82,10 @@ async fn the_library_pages_through_a_shelf_with_facts() {
     );
     assert!(facts("photos/field/storm-front.jpg").profile.as_deref().unwrap().contains("P3"));
     assert!(facts("photos/motion/windsock.gif").animated);
-    assert!(facts("photos/kites/six-panel.png").alpha && facts("photos/kites/six-panel.png").kind == "photo");
+    assert!(
+        facts("photos/kites/six-panel.png").alpha
+            && facts("photos/kites/six-panel.png").kind == "photo"
+    );
     assert_eq!(facts("photos/brand/windmark-logo.png").kind, "flat");
     assert_eq!(facts("photos/brand/mark.svg").format, "svg");
 }
@@ -69,22 +93,33 @@ async fn the_library_pages_through_a_shelf_with_facts() {
 #[tokio::test]
 async fn markup_offers_what_the_service_then_serves() {
     let kivet = Running::start().await;
-    let query = "original=photos/kites/six-panel.png&sizes=50vw&recipe=ratio-3-2&alt=A+kite&loading=first";
+    let query =
+        "original=photos/kites/six-panel.png&sizes=50vw&recipe=ratio-3-2&alt=A+kite&loading=first";
     let request = kivet.request(&format!("/api/markup?{query}")).bearer_auth(kivet.token());
     let answer: MarkupResponse = request.send().await.unwrap().json().await.unwrap();
-    assert!(answer.html.contains("fetchpriority=\"high\"") && answer.html.contains("alt=\"A kite\""));
+    assert!(
+        answer.html.contains("fetchpriority=\"high\"") && answer.html.contains("alt=\"A kite\"")
+    );
     for step in answer.ladder.iter().filter(|step| step.width < 500 || step.width == 1600) {
         let address = format!("/pic/{}/photos/kites/six-panel.png", step.recipe);
         assert!(answer.html.contains(&format!("{address} {}w", step.width)), "{}", answer.html);
         let made = kivet.picture(&address).await;
-        assert!(header(&made, "kivet-rendition").contains(&format!("width={}; height={}", step.width, step.height)));
+        assert!(
+            header(&made, "kivet-rendition")
+                .contains(&format!("width={}; height={}", step.width, step.height))
+        );
     }
-    let request = kivet.request("/api/markup?original=photos/brand/mark.svg&sizes=50vw").bearer_auth(kivet.token());
+    let request = kivet
+        .request("/api/markup?original=photos/brand/mark.svg&sizes=50vw")
+        .bearer_auth(kivet.token());
     let vector: MarkupResponse = request.send().await.unwrap().json().await.unwrap();
     assert!(!vector.html.contains("srcset"), "one vector serves every size: {}", vector.html);
     for (query, says) in [
         ("original=photos/kites/six-panel.png&sizes=50%25", "percentages"),
-        ("original=photos/kites/six-panel.png&sizes=50vw&loading=lazy", "first, near, later, hidden"),
+        (
+            "original=photos/kites/six-panel.png&sizes=50vw&loading=lazy",
+            "first, near, later, hidden",
+        ),
         ("original=photos&sizes=50vw", "shelf/path"),
         ("original=photos/kites/six-panel.png", "missing field `sizes`"),
         ("original=photos/kites/six-panel.png&sizes=50vw&quality=3", "unknown field `quality`"),
@@ -103,7 +138,10 @@ async fn a_recipe_is_taken_apart_and_its_outcome_told() {
         .bearer_auth(kivet.token());
     let answer: RecipeResponse = request.send().await.unwrap().json().await.unwrap();
     assert_eq!(answer.canonical, "640w_2x_ratio-16-9_at-30-40");
-    assert_eq!((answer.clauses.width, answer.clauses.position.as_deref()), (Some(640), Some("30-40")));
+    assert_eq!(
+        (answer.clauses.width, answer.clauses.position.as_deref()),
+        (Some(640), Some("30-40"))
+    );
     let outcome = answer.outcome.unwrap();
     assert_eq!((outcome.width, outcome.height), (1280, 720));
     assert_eq!(outcome.crop, [0.0, (3456.0 - 2592.0) * 0.4, 4608.0, 2592.0]);

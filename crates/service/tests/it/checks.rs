@@ -35,9 +35,12 @@ async fn read(kivet: &Running, file: &str, name: &str) -> Report {
 async fn checks_are_kept_and_compared_and_the_console_shows_them() {
     let kivet = Running::start().await;
     let ask = |path: &str| kivet.request(path).bearer_auth(kivet.token()).send();
-    let send = |path: &str| reqwest::Client::new().post(format!("{}{path}", kivet.root)).bearer_auth(kivet.token());
+    let send = |path: &str| {
+        reqwest::Client::new().post(format!("{}{path}", kivet.root)).bearer_auth(kivet.token())
+    };
     for file in ["index.html", "with-kivet.html"] {
-        let answer = send("/api/checks").json(&read(&kivet, file, "front page").await).send().await.unwrap();
+        let answer =
+            send("/api/checks").json(&read(&kivet, file, "front page").await).send().await.unwrap();
         assert_eq!(answer.status(), 201);
         assert_eq!(answer.json::<Kept>().await.unwrap().ids.len(), 1);
     }
@@ -45,14 +48,22 @@ async fn checks_are_kept_and_compared_and_the_console_shows_them() {
     let pages: Vec<CheckedPage> = ask("/api/checks").await.unwrap().json().await.unwrap();
     let [page] = pages.as_slice() else { panic!("{pages:?}") };
     let [before, after] = page.history.as_slice() else { panic!("{page:?}") };
-    assert!(before.findings > after.findings && before.devices[0].sent > 20 * after.devices[0].sent);
+    assert!(
+        before.findings > after.findings && before.devices[0].sent > 20 * after.devices[0].sent
+    );
 
     let compared: serde_json::Value =
-        ask(&format!("/api/checks/{}/against/{}", after.id, before.id)).await.unwrap().json().await.unwrap();
+        ask(&format!("/api/checks/{}/against/{}", after.id, before.id))
+            .await
+            .unwrap()
+            .json()
+            .await
+            .unwrap();
     assert!(compared["pages"][0]["fixed"].as_array().unwrap().len() > 20);
     let missing = ask("/api/checks/999").await.unwrap();
     assert_eq!(missing.status(), 404);
-    let foreign = send("/api/checks").json(&serde_json::json!({ "pages": 3 })).send().await.unwrap();
+    let foreign =
+        send("/api/checks").json(&serde_json::json!({ "pages": 3 })).send().await.unwrap();
     assert_eq!(foreign.status(), 400);
     let refused = send("/api/checks/new?page=/etc/hosts").send().await.unwrap();
     assert!(refused.json::<Problem>().await.unwrap().detail.contains("kivet check FILE --keep"));
@@ -65,18 +76,24 @@ async fn checks_are_kept_and_compared_and_the_console_shows_them() {
     until(&tab, "document.querySelectorAll('.trend .sent').length === 2").await;
     click(&tab, "table.pages a").await;
     until(&tab, "document.querySelectorAll('.findings details').length > 0").await;
-    let kinds = "new Set([...document.querySelectorAll('.findings b')].map(one => one.innerText)).size";
+    let kinds =
+        "new Set([...document.querySelectorAll('.findings b')].map(one => one.innerText)).size";
     tab.open(&format!("{}/console/pages/{}", kivet.root, before.id)).await.unwrap();
     until(&tab, &format!("{kinds} > 5")).await;
     // Narrowed to one code.
     let press = "document.querySelector('[aria-label=\"Filter by code\"]').dispatchEvent(new MouseEvent('mousedown', { bubbles: true }))";
     assert!(tab.evaluate::<bool>(press).await.unwrap());
-    until(&tab, "document.querySelector('.ant-select-item-option-content')?.innerText.length > 0").await;
+    until(&tab, "document.querySelector('.ant-select-item-option-content')?.innerText.length > 0")
+        .await;
     click(&tab, ".ant-select-item-option").await;
     until(&tab, &format!("{kinds} === 1")).await;
     // Before and after.
-    tab.open(&format!("{}/console/pages/{}?against={}&device=phone", kivet.root, after.id, before.id)).await.unwrap();
-    until(&tab, "document.querySelectorAll('.pair').length === 2 && document.body.innerText.includes('Fixed: ')")
-        .await;
+    tab.open(&format!(
+        "{}/console/pages/{}?against={}&device=phone",
+        kivet.root, after.id, before.id
+    ))
+    .await
+    .unwrap();
+    until(&tab, "document.querySelectorAll('.pair').length === 2 && document.body.innerText.includes('Fixed: ')").await;
     chromium.close().await.unwrap();
 }

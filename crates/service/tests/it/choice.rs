@@ -1,4 +1,5 @@
-//! What a viewer gets: hints, thrift, access, versions, plain mode, the reasons, and failures that show themselves.
+//! What a viewer gets: hints, thrift, access, versions, plain mode, the reasons, and failures that
+//! show themselves.
 
 use kivet_recipe::{Access, Policy};
 use kivet_service::Problem;
@@ -21,15 +22,33 @@ async fn hints_settle_open_widths_for_one_viewer_and_why_says_the_same() {
     ] {
         let headers: Vec<(&str, &str)> = headers.into_iter().chain([("accept", MODERN)]).collect();
         let why = kivet.why(OPEN, &headers).await;
-        let request = headers.iter().fold(kivet.request(OPEN), |request, (name, value)| request.header(*name, *value));
+        let request = headers
+            .iter()
+            .fold(kivet.request(OPEN), |request, (name, value)| request.header(*name, *value));
         let answer = request.send().await.unwrap();
         let said = format!("{}; width={}; height={}", why.format, why.size[0], why.size[1]);
-        assert_eq!((header(&answer, "kivet-rendition"), header(&answer, "vary")), (said.as_str(), vary));
-        assert_eq!((why.private, header(&answer, "cache-control").starts_with("private")), (private, private));
+        assert_eq!(
+            (header(&answer, "kivet-rendition"), header(&answer, "vary")),
+            (said.as_str(), vary)
+        );
+        assert_eq!(
+            (why.private, header(&answer, "cache-control").starts_with("private")),
+            (private, private)
+        );
         assert!(!private || why.size[0] == width, "{headers:?}: {:?}", why.size);
-        assert!(why.widths.iter().filter(|step| step.chosen).count() == usize::from(private), "{:?}", why.widths);
+        assert!(
+            why.widths.iter().filter(|step| step.chosen).count() == usize::from(private),
+            "{:?}",
+            why.widths
+        );
     }
-    let closed = kivet.request(ROOFS).header("accept", MODERN).header("sec-ch-width", "300").send().await.unwrap();
+    let closed = kivet
+        .request(ROOFS)
+        .header("accept", MODERN)
+        .header("sec-ch-width", "300")
+        .send()
+        .await
+        .unwrap();
     assert!(
         header(&closed, "kivet-rendition").contains("width=480")
             && header(&closed, "cache-control").starts_with("public")
@@ -48,7 +67,10 @@ async fn thrift_costs_points_and_not_pixels() {
     assert_eq!(header(&usual, "kivet-rendition"), header(&thrifty, "kivet-rendition"));
     assert!(thrifty.bytes().await.unwrap().len() * 10 < usual.bytes().await.unwrap().len() * 9);
     let why = kivet.why(ROOFS, &[("save-data", "on")]).await;
-    assert_eq!((why.target, why.lowered.as_slice()), (Some(55), &["15 less for Save-Data".to_owned()][..]));
+    assert_eq!(
+        (why.target, why.lowered.as_slice()),
+        (Some(55), &["15 less for Save-Data".to_owned()][..])
+    );
 }
 
 #[tokio::test]
@@ -56,9 +78,15 @@ async fn only_what_is_listed_is_answered_and_the_nearest_is_named() {
     let listed = vec!["ratio-1-1".parse().unwrap()];
     let kivet = Running::start_with(|config| config.access = Access::Listed(listed)).await;
     for good in ["/pic/320w", "/pic/320w_ratio-1-1_as-webp", "/pic/original"] {
-        assert_eq!(kivet.get(&format!("{good}/photos/harbour/roofs.jpg")).await.status(), 200, "{good}");
+        assert_eq!(
+            kivet.get(&format!("{good}/photos/harbour/roofs.jpg")).await.status(),
+            200,
+            "{good}"
+        );
     }
-    for (bad, nearest) in [("321w", "480w"), ("320w_ratio-1-2", "320w_ratio-1-1"), ("320w_blur-3", "320w")] {
+    for (bad, nearest) in
+        [("321w", "480w"), ("320w_ratio-1-2", "320w_ratio-1-1"), ("320w_blur-3", "320w")]
+    {
         // Not drawn: this is no development.
         let answer = kivet.picture(&format!("/pic/{bad}/photos/harbour/roofs.jpg")).await;
         assert_eq!(answer.status(), 400, "{bad}");
@@ -71,19 +99,34 @@ async fn only_what_is_listed_is_answered_and_the_nearest_is_named() {
 
 #[tokio::test]
 async fn plain_mode_answers_every_address_with_the_untouched_picture() {
-    let original = std::fs::read(crate::running::demo().join("originals/harbour/roofs.jpg")).unwrap();
+    let original =
+        std::fs::read(crate::running::demo().join("originals/harbour/roofs.jpg")).unwrap();
     let whole = Running::start_with(|config| config.plain = true).await;
-    let shelf = Running::start_with(|config| config.shelves.get_mut("photos").unwrap().rules.plain = true).await;
+    let shelf =
+        Running::start_with(|config| config.shelves.get_mut("photos").unwrap().rules.plain = true)
+            .await;
     for kivet in [&whole, &shelf] {
         for recipe in ["640w", "640w_as-webp", "640w_no-such-clause", "original"] {
-            let answer = kivet.picture(&format!("/pic/{recipe}/photos/harbour/roofs.jpg?v=old")).await;
-            assert_eq!((answer.status().as_u16(), header(&answer, "content-type")), (200, "image/jpeg"), "{recipe}");
+            let answer =
+                kivet.picture(&format!("/pic/{recipe}/photos/harbour/roofs.jpg?v=old")).await;
+            assert_eq!(
+                (answer.status().as_u16(), header(&answer, "content-type")),
+                (200, "image/jpeg"),
+                "{recipe}"
+            );
             assert_eq!(header(&answer, "cache-control"), "public, max-age=60", "{recipe}");
             assert_eq!(answer.bytes().await.unwrap(), original, "{recipe}");
         }
     }
-    std::fs::copy(crate::running::demo().join("originals/kites/six-panel.png"), shelf.odd.join("kite.png")).unwrap();
-    assert!(header(&shelf.picture("/pic/90w/odd/kite.png").await, "kivet-rendition").contains("width=90"));
+    std::fs::copy(
+        crate::running::demo().join("originals/kites/six-panel.png"),
+        shelf.odd.join("kite.png"),
+    )
+    .unwrap();
+    assert!(
+        header(&shelf.picture("/pic/90w/odd/kite.png").await, "kivet-rendition")
+            .contains("width=90")
+    );
 }
 
 #[tokio::test]
@@ -100,7 +143,10 @@ async fn a_current_version_is_kept_for_ever_once_it_is_final() {
     assert_eq!(kivet.get(&format!("{ROOFS}?w={version}")).await.status(), 400);
 
     let markup = reqwest::Client::new()
-        .get(format!("{}/api/markup?original=photos/harbour/roofs.jpg&sizes=50vw&versioned=true", kivet.root))
+        .get(format!(
+            "{}/api/markup?original=photos/harbour/roofs.jpg&sizes=50vw&versioned=true",
+            kivet.root
+        ))
         .bearer_auth(kivet.token());
     assert!(markup.send().await.unwrap().text().await.unwrap().contains(&format!("?v={version}")));
 }
@@ -111,15 +157,26 @@ async fn a_focus_moves_the_crop_and_the_version_and_outlives_a_restart() {
     let path = "/pic/160w_ratio-1-3/photos/harbour/roofs.jpg";
     let before = kivet.why(path, &[]).await;
     let set = async |kivet: &Running, body: &str| {
-        let request = reqwest::Client::new().request(Method::PUT, format!("{}/api/library/focus", kivet.root));
+        let request = reqwest::Client::new()
+            .request(Method::PUT, format!("{}/api/library/focus", kivet.root));
         let request = request.bearer_auth(kivet.token()).header("content-type", "application/json");
         request.body(body.to_owned()).send().await.unwrap().status().as_u16()
     };
-    assert_eq!(set(&kivet, r#"{"original": "photos/harbour/roofs.jpg", "focus": [100, 50]}"#).await, 200);
+    assert_eq!(
+        set(&kivet, r#"{"original": "photos/harbour/roofs.jpg", "focus": [100, 50]}"#).await,
+        200
+    );
     let marked = kivet.why(path, &[]).await;
     let rightmost = f64::from(marked.original.width) - marked.crop[2];
-    assert!((marked.crop[0] - rightmost).abs() < 1.0 && marked.version != before.version, "{:?}", marked.crop);
-    assert_eq!(set(&kivet, r#"{"original": "photos/harbour/roofs.jpg", "focus": [101, 50]}"#).await, 400);
+    assert!(
+        (marked.crop[0] - rightmost).abs() < 1.0 && marked.version != before.version,
+        "{:?}",
+        marked.crop
+    );
+    assert_eq!(
+        set(&kivet, r#"{"original": "photos/harbour/roofs.jpg", "focus": [101, 50]}"#).await,
+        400
+    );
     let kivet = kivet.restart().await;
     assert_eq!(kivet.why(path, &[]).await.crop, marked.crop);
     assert_eq!(set(&kivet, r#"{"original": "photos/harbour/roofs.jpg"}"#).await, 200);
@@ -152,7 +209,10 @@ async fn under_overload_the_nearest_ready_rendition_stands_in_else_503() {
         match answer.status().as_u16() {
             503 => {
                 refused += 1;
-                assert!(!header(&answer, "retry-after").is_empty() && header(&answer, "cache-control") == "no-store");
+                assert!(
+                    !header(&answer, "retry-after").is_empty()
+                        && header(&answer, "cache-control") == "no-store"
+                );
             }
             status => {
                 assert_eq!(status, 200);
@@ -176,14 +236,21 @@ async fn in_development_a_failure_is_drawn_at_the_asked_size() {
         ("/pic/kite/photos/harbour/roofs.jpg", 400, (640, 400), "kite"),
     ] {
         let answer = kivet.picture(path).await;
-        assert_eq!((answer.status().as_u16(), header(&answer, "content-type")), (status, "image/svg+xml"), "{path}");
+        assert_eq!(
+            (answer.status().as_u16(), header(&answer, "content-type")),
+            (status, "image/svg+xml"),
+            "{path}"
+        );
         assert_eq!(header(&answer, "cache-control"), "no-store");
         let drawing = answer.bytes().await.unwrap();
         let facts = kivet_image::probe(&drawing, Default::default()).unwrap();
         assert_eq!((facts.size.width, facts.size.height), size, "{path}");
         assert!(String::from_utf8_lossy(&drawing).contains(says), "{path}");
     }
-    assert_eq!(header(&kivet.get("/pic/kite/photos/x.jpg").await, "content-type"), "application/problem+json");
+    assert_eq!(
+        header(&kivet.get("/pic/kite/photos/x.jpg").await, "content-type"),
+        "application/problem+json"
+    );
 }
 
 #[tokio::test]
@@ -194,11 +261,21 @@ async fn why_is_told_to_this_machine_and_to_those_with_the_token() {
     assert_eq!(far().send().await.unwrap().status(), 401);
     assert_eq!(far().bearer_auth(kivet.token()).send().await.unwrap().status(), 200);
     let why = kivet.why(ROOFS, &[("accept", MODERN)]).await;
-    let formats: Vec<&str> = why.candidates.iter().map(|candidate| candidate.format.as_str()).collect();
-    assert!(["avif", "webp", "jpeg", "png"].iter().all(|format| formats.contains(format)), "{formats:?}");
-    assert_eq!((why.reason.as_str(), why.format.as_str(), why.ready.is_none()), ("fewest-bytes", formats[0], true));
+    let formats: Vec<&str> =
+        why.candidates.iter().map(|candidate| candidate.format.as_str()).collect();
+    assert!(
+        ["avif", "webp", "jpeg", "png"].iter().all(|format| formats.contains(format)),
+        "{formats:?}"
+    );
+    assert_eq!(
+        (why.reason.as_str(), why.format.as_str(), why.ready.is_none()),
+        ("fewest-bytes", formats[0], true)
+    );
     kivet.finished(ROOFS).await;
     let after = kivet.why(ROOFS, &[("accept", MODERN)]).await;
     assert_eq!(after.ready.map(|ready| ready.detail).as_deref(), Some("final"));
-    assert!(after.candidates.iter().any(|candidate| candidate.basis != "prior"), "the curve was measured");
+    assert!(
+        after.candidates.iter().any(|candidate| candidate.basis != "prior"),
+        "the curve was measured"
+    );
 }

@@ -1,4 +1,5 @@
-//! The console in headless Chromium: signing in, the library, the workbench with text and controls in step.
+//! The console in headless Chromium: signing in, the library, the workbench with text and controls
+//! in step.
 
 use std::time::Duration;
 
@@ -11,7 +12,9 @@ use crate::running::Running;
 pub async fn until(tab: &Tab, expression: &str) {
     let started = Instant::now();
     loop {
-        let script = format!("Boolean((() => {{ try {{ return {expression} }} catch {{ return false }} }})())");
+        let script = format!(
+            "Boolean((() => {{ try {{ return {expression} }} catch {{ return false }} }})())"
+        );
         if tab.evaluate::<bool>(&script).await.unwrap() {
             return;
         }
@@ -36,7 +39,11 @@ async fn fill(tab: &Tab, selector: &str, text: &str) {
 }
 
 pub async fn click(tab: &Tab, selector: &str) {
-    assert!(tab.evaluate::<bool>(&format!("(document.querySelector(`{selector}`).click(), true)")).await.unwrap());
+    assert!(
+        tab.evaluate::<bool>(&format!("(document.querySelector(`{selector}`).click(), true)"))
+            .await
+            .unwrap()
+    );
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -69,14 +76,19 @@ async fn a_signed_in_browser_sees_the_library_and_works_on_a_recipe() {
 
     // By the controls: the text follows.
     click(&tab, ".nine button[title=\"bottom-right\"]").await;
-    until(&tab, "document.querySelector('#recipe').value === '200w_ratio-2-1_at-bottom-right'").await;
+    until(&tab, "document.querySelector('#recipe').value === '200w_ratio-2-1_at-bottom-right'")
+        .await;
     fill(&tab, "#width", "120").await;
     until(&tab, "document.querySelector('#recipe').value.startsWith('120w_')").await;
 
     // The contact sheet is ordered by bytes and tells format, pixels, time, and hit or made.
     until(&tab, "document.querySelector('.sheet figure[data-format=avif] figcaption').innerText.match(/120 × 60/)")
         .await;
-    until(&tab, "document.querySelector('.sheet figcaption').innerText.match(/made in \\d+ ms|hit, /)").await;
+    until(
+        &tab,
+        "document.querySelector('.sheet figcaption').innerText.match(/made in \\d+ ms|hit, /)",
+    )
+    .await;
     let shares: Vec<f64> = tab
         .evaluate("[...document.querySelectorAll('.sheet .weight')].map(one => parseFloat(one.style.width))")
         .await
@@ -99,7 +111,11 @@ async fn a_signed_in_browser_sees_the_library_and_works_on_a_recipe() {
 #[test]
 fn its_own_tests_pass() {
     let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../web/console");
-    let output = std::process::Command::new("npm").args(["test", "--silent"]).current_dir(folder).output().unwrap();
+    let output = std::process::Command::new("npm")
+        .args(["test", "--silent"])
+        .current_dir(folder)
+        .output()
+        .unwrap();
     let said = String::from_utf8_lossy(&output.stdout);
     assert!(output.status.success() && said.contains("3 passed"), "{said}");
 }

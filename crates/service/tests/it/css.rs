@@ -23,11 +23,14 @@ fn pixel(raster: &Raster, x: u32, y: u32) -> [u8; 3] {
 async fn page(kivet: &Running, tab: &Tab, body: &str) -> Raster {
     tab.open(&format!("{}/healthz", kivet.root)).await.unwrap();
     let body = serde_json::to_string(body).unwrap();
-    let script = format!("(document.body.style.margin = 0, document.body.innerHTML = {body}, true)");
+    let script =
+        format!("(document.body.style.margin = 0, document.body.innerHTML = {body}, true)");
     assert!(tab.evaluate::<bool>(&script).await.unwrap());
-    until(tab, "[...document.images].every(image => image.complete && image.naturalWidth > 0)").await;
+    until(tab, "[...document.images].every(image => image.complete && image.naturalWidth > 0)")
+        .await;
     // Two frames later everything decoded is drawn.
-    let drawn = "new Promise(done => requestAnimationFrame(() => requestAnimationFrame(() => done(true))))";
+    let drawn =
+        "new Promise(done => requestAnimationFrame(() => requestAnimationFrame(() => done(true))))";
     assert!(tab.evaluate::<bool>(drawn).await.unwrap());
     raster(&tab.screenshot().await.unwrap())
 }
@@ -62,10 +65,13 @@ async fn filters_look_as_chromium_draws_them() {
         for (clause, css) in filters {
             let plain = format!("/pic/400w_as-png/{original}");
             // Away from the window's edge, where less is drawn than would be seen.
-            let body = format!("<img src=\"{plain}\" style=\"display: block; margin: {MARGIN}px; filter: {css}\">");
+            let body = format!(
+                "<img src=\"{plain}\" style=\"display: block; margin: {MARGIN}px; filter: {css}\">"
+            );
             let theirs = page(&kivet, &tab, &body).await;
             // On white, as the page is: a blur fades into what lies behind.
-            let ours = kivet.picture(&format!("/pic/400w_{clause}_on-ffffff_as-png/{original}")).await;
+            let ours =
+                kivet.picture(&format!("/pic/400w_{clause}_on-ffffff_as-png/{original}")).await;
             let ours = raster(&ours.bytes().await.unwrap());
             let Size { width, height } = ours.size();
             let mut off: Vec<u8> = Vec::new();
@@ -79,7 +85,10 @@ async fn filters_look_as_chromium_draws_them() {
             let mean = off.iter().map(|off| f64::from(*off)).sum::<f64>() / off.len() as f64;
             let high = off[off.len() * 99 / 100];
             println!("{original} {clause}: mean {mean:.2}, 99th percentile {high}");
-            assert!(mean <= 3.0 && high <= 8, "{original} {clause}: mean {mean:.2}, 99th percentile {high}");
+            assert!(
+                mean <= 3.0 && high <= 8,
+                "{original} {clause}: mean {mean:.2}, 99th percentile {high}"
+            );
         }
     }
 }
@@ -93,8 +102,13 @@ struct Case {
     at: (u32, u32),
 }
 
-const ORIGINALS: [Size; 5] =
-    [Size::new(240, 160), Size::new(160, 240), Size::new(200, 200), Size::new(250, 90), Size::new(90, 250)];
+const ORIGINALS: [Size; 5] = [
+    Size::new(240, 160),
+    Size::new(160, 240),
+    Size::new(200, 200),
+    Size::new(250, 90),
+    Size::new(90, 250),
+];
 
 /// Boxes of all shapes and positions, none larger than what the original can fill.
 fn cases() -> Vec<Case> {
@@ -107,7 +121,13 @@ fn cases() -> Vec<Case> {
         .map(|i| {
             let original = i % ORIGINALS.len();
             let fit = ["cover", "cover", "contain", "fill"][i % 4];
-            Case { original, width: 24 + roll(60), height: 24 + roll(60), fit, at: (roll(11) * 10, roll(11) * 10) }
+            Case {
+                original,
+                width: 24 + roll(60),
+                height: 24 + roll(60),
+                fit,
+                at: (roll(11) * 10, roll(11) * 10),
+            }
         })
         .collect()
 }
@@ -115,7 +135,9 @@ fn cases() -> Vec<Case> {
 /// Red says how far to the right, green how far down.
 fn ramp(size: Size) -> Vec<u8> {
     let bytes = (0..size.height)
-        .flat_map(|y| (0..size.width).flat_map(move |x| [share(x, size.width), share(y, size.height), 128]))
+        .flat_map(|y| {
+            (0..size.width).flat_map(move |x| [share(x, size.width), share(y, size.height), 128])
+        })
         .collect();
     encode(&Raster::new(size, false, bytes).unwrap(), Format::Png, Encoding::Lossless).unwrap()
 }
@@ -156,13 +178,22 @@ async fn boxes_fit_and_place_as_chromium_lays_them_out() {
                 "contain" => format!("contain_at-{x}-{y}_on-0000ff"),
                 _ => format!("cover_at-{x}-{y}"),
             };
-            let answer =
-                kivet.picture(&format!("/pic/{width}w_{height}h_{clause}_as-png/odd/ramp-{original}.png")).await;
-            assert!(!header(&answer, "kivet-rendition").contains("asked"), "the box is not too large");
+            let answer = kivet
+                .picture(&format!(
+                    "/pic/{width}w_{height}h_{clause}_as-png/odd/ramp-{original}.png"
+                ))
+                .await;
+            assert!(
+                !header(&answer, "kivet-rendition").contains("asked"),
+                "the box is not too large"
+            );
             let ours = raster(&answer.bytes().await.unwrap());
             assert_eq!(ours.size(), Size::new(*width, *height));
             let off = displacement(&ours, &theirs, place(i));
-            let told = format!("{} in {width} x {height}, {clause}: off by {off:?} pixels", ORIGINALS[*original]);
+            let told = format!(
+                "{} in {width} x {height}, {clause}: off by {off:?} pixels",
+                ORIGINALS[*original]
+            );
             assert!(off.0.abs() <= 0.75 && off.1.abs() <= 0.75, "{told}");
             compared += 1;
         }
@@ -170,11 +201,13 @@ async fn boxes_fit_and_place_as_chromium_lays_them_out() {
     assert!(compared >= 200);
 }
 
-/// By how many pixels what we show lies right of and below what the page shows at `corner`, from what the ramps say.
+/// By how many pixels what we show lies right of and below what the page shows at `corner`, from
+/// what the ramps say.
 fn displacement(ours: &Raster, theirs: &Raster, corner: (u32, u32)) -> (f64, f64) {
     let Size { width, height } = ours.size();
     let shows = |pixel: [u8; 3]| pixel[2].abs_diff(128) <= 6;
-    // Difference of red along a row and of green down a column, and their slopes; the canvas says nothing.
+    // Difference of red along a row and of green down a column, and their slopes; the canvas says
+    // nothing.
     let (mut across, mut slope_x, mut down, mut slope_y) = (0.0, 0.0, 0.0, 0.0);
     for y in 1..height - 1 {
         for x in 1..width - 1 {

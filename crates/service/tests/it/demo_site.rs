@@ -1,4 +1,5 @@
-//! The festival's pages, as written and with Kivet's markup, held against everything that was done wrong on them.
+//! The festival's pages, as written and with Kivet's markup, held against everything that was done
+//! wrong on them.
 
 use kivet_browser::{Chromium, Device};
 use kivet_check::{CheckOptions, Fetcher, check, targets};
@@ -9,7 +10,8 @@ use kivet_page::{
 
 use crate::running::Running;
 
-/// What hurried people did, page by page: the code, and a part of the selector or address it is found at.
+/// What hurried people did, page by page: the code, and a part of the selector or address it is
+/// found at.
 const PLANTED: [(&str, &[(&str, &str)]); 6] = [
     (
         "index.html",
@@ -107,7 +109,9 @@ async fn every_planted_mistake_is_found_on_every_device_and_reading_predicts_wha
     let read = checked(&kivet, Mode::Text).await;
     reading_takes_the_same_candidates(&read, &seen);
     for device in DEVICES {
-        let of = |name: &str| page(&seen, name).devices.iter().find(|one| one.device == device.name).unwrap();
+        let of = |name: &str| {
+            page(&seen, name).devices.iter().find(|one| one.device == device.name).unwrap()
+        };
         let (written, with) = (of("index.html"), of("with-kivet.html"));
         println!(
             "{}: front page sends {} and needs {}; with Kivet {} and {}",
@@ -121,12 +125,18 @@ fn planted_mistakes_are_found(seen: &Report) {
     let mut missed = Vec::new();
     for (name, planted) in PLANTED {
         for (code, place) in planted {
-            let findings = page(seen, name).findings.iter().filter(|one| one.code.as_str() == *code);
-            let mut here = findings.filter(|one| one.element.selector.contains(place) || one.url.ends_with(place));
-            let devices =
-                here.next().map_or(Vec::new(), |one| one.costs.iter().map(|cost| cost.device.clone()).collect());
-            let without = DEVICES.iter().filter(|device| !devices.iter().any(|one| one == device.name));
-            missed.extend(without.map(|device| format!("{name}: {code} at {place} on the {}", device.name)));
+            let findings =
+                page(seen, name).findings.iter().filter(|one| one.code.as_str() == *code);
+            let mut here = findings
+                .filter(|one| one.element.selector.contains(place) || one.url.ends_with(place));
+            let devices = here.next().map_or(Vec::new(), |one| {
+                one.costs.iter().map(|cost| cost.device.clone()).collect()
+            });
+            let without =
+                DEVICES.iter().filter(|device| !devices.iter().any(|one| one == device.name));
+            missed.extend(
+                without.map(|device| format!("{name}: {code} at {place} on the {}", device.name)),
+            );
         }
     }
     assert!(missed.is_empty(), "{}", missed.join("\n"));
@@ -142,12 +152,18 @@ async fn bytes_are_the_browsers_own(kivet: &Running, seen: &Report) {
         .evaluate("performance.getEntriesByType('resource').filter(one => /\\.(jpg|png|gif)$/.test(one.name)).map(one => [one.name, one.encodedBodySize])")
         .await
         .unwrap();
-    let laptop = page(seen, "index.html").devices.iter().find(|one| one.device == "laptop").unwrap();
+    let laptop =
+        page(seen, "index.html").devices.iter().find(|one| one.device == "laptop").unwrap();
     assert_eq!((own.len(), laptop.requests), (13, 13));
     for row in &laptop.pictures {
         let (_, body) = own.iter().find(|(url, _)| *url == row.url).unwrap();
         // Over the wire come the headers, too.
-        assert!(row.sent > *body && row.sent < body + 1_000, "{}: {} sent, a body of {body}", row.url, row.sent);
+        assert!(
+            row.sent > *body && row.sent < body + 1_000,
+            "{}: {} sent, a body of {body}",
+            row.url,
+            row.sent
+        );
     }
     let total: u64 = laptop.pictures.iter().map(|row| row.sent).sum();
     assert_eq!(total, laptop.sent);

@@ -1,4 +1,5 @@
-//! The engine over HTTP: vectors, animated pictures, overlays, originals, odd files, and one decode for a whole ladder.
+//! The engine over HTTP: vectors, animated pictures, overlays, originals, odd files, and one decode
+//! for a whole ladder.
 
 use std::{io::Read, path::PathBuf};
 
@@ -27,10 +28,17 @@ async fn a_vector_stays_one_clean_and_packed_until_pixels_are_asked_for() {
     assert_eq!(header(&plain, "vary"), "accept-encoding");
     let etag = header(&plain, "etag").to_owned();
     let text = plain.text().await.unwrap();
-    assert!(text.contains("#c22") && !text.contains("act()") && text.contains("width=\"320\""), "{text}");
+    assert!(
+        text.contains("#c22") && !text.contains("act()") && text.contains("width=\"320\""),
+        "{text}"
+    );
 
-    let packed =
-        kivet.request("/pic/320w_ratio-1-1/odd/kite.svg").header("accept-encoding", "gzip").send().await.unwrap();
+    let packed = kivet
+        .request("/pic/320w_ratio-1-1/odd/kite.svg")
+        .header("accept-encoding", "gzip")
+        .send()
+        .await
+        .unwrap();
     assert_eq!(header(&packed, "content-encoding"), "gzip");
     let packed_etag = header(&packed, "etag").to_owned();
     assert_ne!(packed_etag, etag);
@@ -48,7 +56,11 @@ async fn a_vector_stays_one_clean_and_packed_until_pixels_are_asked_for() {
     assert_eq!((again.status().as_u16(), header(&again, "vary")), (304, "accept-encoding"));
 
     let (format, pixels) = drawn(&kivet, "/pic/320w_as-png/odd/kite.svg").await;
-    assert_eq!((format, pixels.size()), (Format::Png, Size::new(320, 213)), "a vector is drawn at any size");
+    assert_eq!(
+        (format, pixels.size()),
+        (Format::Png, Size::new(320, 213)),
+        "a vector is drawn at any size"
+    );
     let (format, _) = drawn(&kivet, "/pic/640w_blur-4/photos/brand/mark.svg").await;
     assert_eq!(format, Format::Webp, "a filter needs pixels");
 }
@@ -71,7 +83,8 @@ fn marked(forced: bool) -> impl FnOnce(&mut kivet_service::Config) {
     move |config| {
         let picture: PathBuf = demo().join("originals/brand/windmark-logo.png");
         let position = Position::new(100, 100).unwrap();
-        let overlay = OverlaySettings { picture, position, width_percent: 30, opacity_percent: 100 };
+        let overlay =
+            OverlaySettings { picture, position, width_percent: 30, opacity_percent: 100 };
         config.overlays.insert("mark".to_owned(), overlay);
         if forced {
             config.shelves.get_mut("photos").unwrap().rules.overlay = Some("mark".to_owned());
@@ -83,7 +96,8 @@ fn marked(forced: bool) -> impl FnOnce(&mut kivet_service::Config) {
 async fn an_overlay_lies_where_it_is_told_and_a_shelf_can_force_it() {
     let kivet = Running::start_with(marked(false)).await;
     let (_, plain) = drawn(&kivet, "/pic/400w_as-png/photos/beach/dunes-noon.jpg").await;
-    let (_, under) = drawn(&kivet, "/pic/400w_overlay-mark_as-png/photos/beach/dunes-noon.jpg").await;
+    let (_, under) =
+        drawn(&kivet, "/pic/400w_overlay-mark_as-png/photos/beach/dunes-noon.jpg").await;
     let differs = |x: u32, y: u32| {
         let at = (y * 400 + x) as usize * 3;
         plain.bytes()[at..at + 3] != under.bytes()[at..at + 3]
@@ -99,9 +113,16 @@ async fn an_overlay_lies_where_it_is_told_and_a_shelf_can_force_it() {
     let (_, anyway) = drawn(&forced, "/pic/400w_as-png/photos/beach/dunes-noon.jpg").await;
     assert_eq!(anyway, under);
     let original = forced.picture("/pic/original/photos/beach/dunes-noon.jpg").await;
-    assert_eq!((original.status().as_u16(), header(&original, "content-type")), (200, "image/jpeg"));
+    assert_eq!(
+        (original.status().as_u16(), header(&original, "content-type")),
+        (200, "image/jpeg")
+    );
     let file = std::fs::read(demo().join("originals/beach/dunes-noon.jpg")).unwrap();
-    assert_ne!(original.bytes().await.unwrap(), file, "the original goes out under the overlay too");
+    assert_ne!(
+        original.bytes().await.unwrap(),
+        file,
+        "the original goes out under the overlay too"
+    );
 }
 
 #[tokio::test]
@@ -110,7 +131,7 @@ async fn an_original_is_sent_without_its_place_as_it_is_or_not_at_all() {
         let photograph = encode(
             &Raster::filled(Size::new(64, 48), [9, 90, 200, 255], false),
             Format::Jpeg,
-            Encoding::Lossy { setting: 80.0 },
+            Encoding::lossy(80.0),
         )
         .unwrap();
         let xmp =
@@ -118,16 +139,24 @@ async fn an_original_is_sent_without_its_place_as_it_is_or_not_at_all() {
         let length = (xmp.len() as u16 + 2).to_be_bytes();
         [&photograph[..2], &[0xFF, 0xE1], &length, xmp, &photograph[2..]].concat()
     };
-    for (originals, status, says_place) in
-        [(Originals::WithoutLocation, 200, false), (Originals::Untouched, 200, true), (Originals::Refused, 403, false)]
-    {
-        let kivet =
-            Running::start_with(|config| config.shelves.get_mut("odd").unwrap().rules.originals = originals).await;
+    for (originals, status, says_place) in [
+        (Originals::WithoutLocation, 200, false),
+        (Originals::Untouched, 200, true),
+        (Originals::Refused, 403, false),
+    ] {
+        let kivet = Running::start_with(|config| {
+            config.shelves.get_mut("odd").unwrap().rules.originals = originals
+        })
+        .await;
         std::fs::write(kivet.odd.join("pier.jpg"), &located).unwrap();
         let answer = kivet.picture("/pic/original/odd/pier.jpg").await;
         assert_eq!((answer.status().as_u16(), header(&answer, "vary")), (status, ""));
         let bytes = answer.bytes().await.unwrap();
-        assert_eq!(bytes.windows(8).any(|window| window == b"54,10.5N"), says_place, "{originals:?}");
+        assert_eq!(
+            bytes.windows(8).any(|window| window == b"54,10.5N"),
+            says_place,
+            "{originals:?}"
+        );
         assert!(status != 200 || bytes.len() == located.len());
     }
 }
@@ -139,7 +168,8 @@ async fn a_ladder_of_a_large_original_reads_it_once_and_a_restart_finds_the_redu
     std::fs::copy(demo().join("originals/night/lanterns.jpg"), &file).unwrap();
     let path = |recipe: &str| format!("/pic/{recipe}/odd/lanterns.jpg");
     assert_eq!(kivet.picture(&path("640w_as-webp")).await.status(), 200);
-    let reductions = |kivet: &Running| std::fs::read_dir(kivet.data().join("reductions")).unwrap().count();
+    let reductions =
+        |kivet: &Running| std::fs::read_dir(kivet.data().join("reductions")).unwrap().count();
     let made = reductions(&kivet);
     assert!(made > 0, "a reduction is kept on disk");
     let kivet = kivet.restart().await;
@@ -153,7 +183,8 @@ async fn a_ladder_of_a_large_original_reads_it_once_and_a_restart_finds_the_redu
         let facts = probe(&bytes, Limits::default()).unwrap();
         draw(&bytes, &facts, &plan_for(&"320w".parse().unwrap(), &facts), None).unwrap()
     };
-    let off: u64 = small.bytes().iter().zip(direct.bytes()).map(|(a, b)| u64::from(a.abs_diff(*b))).sum();
+    let off: u64 =
+        small.bytes().iter().zip(direct.bytes()).map(|(a, b)| u64::from(a.abs_diff(*b))).sum();
     assert!((off as f64) / (small.bytes().len() as f64) < 2.5, "{off}");
 }
 
@@ -164,12 +195,17 @@ async fn an_original_that_vanishes_is_a_reason_for_all_who_wait() {
     let file = kivet.odd.join("roofs.jpg");
     std::fs::copy(demo().join("originals/harbour/roofs.jpg"), &file).unwrap();
     // Its facts are known and trusted for two seconds; its bytes are gone.
-    let known =
-        kivet.request("/api/library/look?original=odd/roofs.jpg").bearer_auth(kivet.token()).send().await.unwrap();
+    let known = kivet
+        .request("/api/library/look?original=odd/roofs.jpg")
+        .bearer_auth(kivet.token())
+        .send()
+        .await
+        .unwrap();
     assert_eq!(known.status(), 200);
     assert_eq!(kivet.picture("/pic/original/odd/roofs.jpg").await.status(), 200);
     std::fs::remove_file(&file).unwrap();
-    let paths = ["avif", "webp", "jpeg", "png"].map(|format| format!("/pic/3000w_as-{format}/odd/roofs.jpg"));
+    let paths = ["avif", "webp", "jpeg", "png"]
+        .map(|format| format!("/pic/3000w_as-{format}/odd/roofs.jpg"));
     for answer in futures::future::join_all(paths.iter().map(|path| kivet.picture(path))).await {
         let status = answer.status().as_u16();
         assert!((400..500).contains(&status), "{status}");
@@ -177,13 +213,14 @@ async fn an_original_that_vanishes_is_a_reason_for_all_who_wait() {
     }
 }
 
-/// Files of every sort, whole, cut off and scrambled: an answer with a picture, or a reason; never a 5xx.
+/// Files of every sort, whole, cut off and scrambled: an answer with a picture, or a reason; never
+/// a 5xx.
 #[tokio::test]
 async fn every_odd_input_is_a_picture_or_a_reason() {
     let kivet = Running::start().await;
     let seed = Raster::filled(Size::new(48, 32), [200, 90, 30, 180], true);
     let opaque = Raster::filled(Size::new(48, 32), [200, 90, 30, 255], false);
-    let lossy = Encoding::Lossy { setting: 60.0 };
+    let lossy = Encoding::lossy(60.0);
     let mut files: Vec<(String, Vec<u8>)> = vec![
         ("a.jpg".into(), encode(&opaque, Format::Jpeg, lossy).unwrap()),
         ("a.png".into(), encode(&seed, Format::Png, Encoding::Lossless).unwrap()),
@@ -194,7 +231,11 @@ async fn every_odd_input_is_a_picture_or_a_reason() {
         ("b.gif".into(), std::fs::read(demo().join("originals/motion/windsock.gif")).unwrap()),
         ("a.svg".into(), std::fs::read(demo().join("originals/brand/mark.svg")).unwrap()),
         ("empty.jpg".into(), Vec::new()),
-        ("bomb.svg".into(), format!("<svg xmlns=\"http://www.w3.org/2000/svg\">{}", "<g>".repeat(50_000)).into_bytes()),
+        (
+            "bomb.svg".into(),
+            format!("<svg xmlns=\"http://www.w3.org/2000/svg\">{}", "<g>".repeat(50_000))
+                .into_bytes(),
+        ),
     ];
     for (name, bytes) in files.clone() {
         for (i, at) in [3, 5, 8].into_iter().enumerate() {
@@ -211,8 +252,12 @@ async fn every_odd_input_is_a_picture_or_a_reason() {
     for (name, bytes) in &files {
         std::fs::write(kivet.odd.join(name), bytes).unwrap();
         for recipe in ["24w", "20w_20h_trim_rotate-90_as-jpeg", "original"] {
-            let answer =
-                kivet.request(&format!("/pic/{recipe}/odd/{name}")).header("accept", "*/*").send().await.unwrap();
+            let answer = kivet
+                .request(&format!("/pic/{recipe}/odd/{name}"))
+                .header("accept", "*/*")
+                .send()
+                .await
+                .unwrap();
             let status = answer.status().as_u16();
             assert!(
                 status == 200 || (400..500).contains(&status),
@@ -222,7 +267,11 @@ async fn every_odd_input_is_a_picture_or_a_reason() {
             if status == 200 {
                 pictures += 1;
             } else {
-                assert_eq!(header(&answer, "content-type"), "application/problem+json", "{recipe} of {name}");
+                assert_eq!(
+                    header(&answer, "content-type"),
+                    "application/problem+json",
+                    "{recipe} of {name}"
+                );
             }
         }
     }

@@ -7,38 +7,52 @@ use crate::running::{MODERN, Running, demo, header};
 
 /// The score of a rendition to the lossless one of the same recipe.
 async fn score(kivet: &Running, recipe: &str, original: &str, bytes: &[u8]) -> f32 {
-    let lossless = kivet.picture(&format!("/pic/{recipe}_lossless_as-png/{original}")).await.bytes().await.unwrap();
+    let lossless = kivet
+        .picture(&format!("/pic/{recipe}_lossless_as-png/{original}"))
+        .await
+        .bytes()
+        .await
+        .unwrap();
     let facts: Facts = probe(&lossless, Limits::default()).unwrap();
     let plan = kivet_recipe::plan_for(&"as-png".parse().unwrap(), &facts);
     let raster = kivet_image::draw(&lossless, &facts, &plan, None).unwrap();
-    Reference::new(&raster, Gamut::Srgb).score(bytes).unwrap()
+    Reference::new(&raster, Gamut::Srgb).score(bytes).unwrap().get()
 }
 
 #[tokio::test]
 async fn first_answers_are_near_the_target_and_final_ones_nearer() {
     let kivet = Running::start().await;
     let (mut firsts, mut finals, mut spent) = (Vec::new(), Vec::new(), (0, 0));
-    for original in ["photos/harbour/kites-dawn.jpg", "photos/beach/dunes-noon.jpg", "photos/workshop/sailcloth.jpg"] {
+    for original in [
+        "photos/harbour/kites-dawn.jpg",
+        "photos/beach/dunes-noon.jpg",
+        "photos/workshop/sailcloth.jpg",
+    ] {
         for (width, target) in [(320, 50u8), (640, 70), (480, 85)] {
             let path = format!("/pic/{width}w_fidelity-{target}/{original}");
             let first = kivet.picture(&path).await;
             assert_eq!(header(&first, "cache-control"), "public, max-age=120");
-            let (etag, detail) = (header(&first, "etag").to_owned(), header(&first, "cache-status").to_owned());
+            let (etag, detail) =
+                (header(&first, "etag").to_owned(), header(&first, "cache-status").to_owned());
             let sent_as = header(&first, "content-type").to_owned();
             let first = first.bytes().await.unwrap();
             let last = kivet.finished(&path).await;
             assert!(
-                detail.ends_with("detail=first") && header(&last, "cache-control").contains("stale-while-revalidate")
+                detail.ends_with("detail=first")
+                    && header(&last, "cache-control").contains("stale-while-revalidate")
             );
             let swapped = header(&last, "etag") != etag;
             let same_format = header(&last, "content-type") == sent_as;
             let last = last.bytes().await.unwrap();
             let recipe = format!("{width}w");
-            let (a, b) =
-                (score(&kivet, &recipe, original, &first).await, score(&kivet, &recipe, original, &last).await);
+            let (a, b) = (
+                score(&kivet, &recipe, original, &first).await,
+                score(&kivet, &recipe, original, &last).await,
+            );
             let target = f32::from(target);
             assert!(swapped == (first != last));
-            // Where the curve tells of a smaller format, that one follows; within a format, only what is worth it.
+            // Where the curve tells of a smaller format, that one follows; within a format, only
+            // what is worth it.
             let nearer = (b - target).abs() < (a - target).abs();
             let smaller = last.len() * 10 <= first.len() * 9;
             assert!(!(swapped && same_format) || nearer || smaller, "{path}: {a} and {b}");
@@ -47,7 +61,8 @@ async fn first_answers_are_near_the_target_and_final_ones_nearer() {
             spent = (spent.0 + first.len() + last.len(), spent.1 + 2 * first.len());
         }
     }
-    let within = |misses: &[f32], points: f32| misses.iter().filter(|miss| **miss <= points).count();
+    let within =
+        |misses: &[f32], points: f32| misses.iter().filter(|miss| **miss <= points).count();
     assert!(within(&firsts, 6.0) * 10 >= firsts.len() * 8, "{firsts:?}");
     // Nine of ten, of nine.
     assert!(within(&finals, 3.0) + 1 >= finals.len(), "{finals:?}");
@@ -82,7 +97,10 @@ async fn the_format_follows_the_curve_and_a_first_answer_found_on_disk_is_still_
     let why = kivet.why(path, &[("accept", MODERN)]).await;
     assert!(header(&answer, "kivet-rendition").starts_with(&format!("{};", why.format)));
     let fewest = why.candidates.iter().map(|candidate| candidate.predicted_bytes).min();
-    assert_eq!(fewest, why.candidates.iter().find(|one| one.format == why.format).map(|one| one.predicted_bytes));
+    assert_eq!(
+        fewest,
+        why.candidates.iter().find(|one| one.format == why.format).map(|one| one.predicted_bytes)
+    );
 }
 
 /// A dune at dusk, `grain` of 255 steps strong, as a PNG.
@@ -95,7 +113,9 @@ fn dusk(grain: f64) -> Vec<u8> {
     };
     let bytes = (0..size.height)
         .flat_map(|y| (0..size.width).map(move |x| (f64::from(x) / 1200.0, f64::from(y) / 800.0)))
-        .flat_map(|(x, y)| [90.0 + 110.0 * y, 70.0 + 60.0 * y + 30.0 * (x * 9.0).sin(), 130.0 - 60.0 * x])
+        .flat_map(|(x, y)| {
+            [90.0 + 110.0 * y, 70.0 + 60.0 * y + 30.0 * (x * 9.0).sin(), 130.0 - 60.0 * x]
+        })
         .map(|channel| (channel + grain * noise()).round().clamp(0.0, 255.0) as u8)
         .collect();
     encode(&Raster::new(size, false, bytes).unwrap(), Format::Png, Encoding::Lossless).unwrap()
@@ -112,7 +132,10 @@ async fn one_viewer_gets_another_format_for_another_picture() {
         kivet.finished(&path).await;
         let why = kivet.why(&path, &[("accept", accept)]).await;
         let answer = kivet.request(&path).header("accept", accept).send().await.unwrap();
-        assert!(header(&answer, "kivet-rendition").starts_with(&format!("{format};")), "{name}: {why:?}");
+        assert!(
+            header(&answer, "kivet-rendition").starts_with(&format!("{format};")),
+            "{name}: {why:?}"
+        );
         assert_eq!((why.format.as_str(), why.reason.as_str()), (format, "fewest-bytes"));
     }
 }

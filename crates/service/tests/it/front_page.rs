@@ -48,20 +48,34 @@ async fn each_device_gets_its_own_candidates_when_it_needs_them_and_nothing_shif
     for device in ["phone", "laptop"] {
         let with = visit(&chromium, device, &format!("{}{WITH_KIVET}", kivet.root)).await;
         assert!(with.all_loaded, "{device}: a picture is broken");
-        assert!(with.after_scroll.iter().all(|one| one.status == 200), "{device}: {:?}", with.after_scroll);
+        assert!(
+            with.after_scroll.iter().all(|one| one.status == 200),
+            "{device}: {:?}",
+            with.after_scroll
+        );
         assert!(with.shift < 0.001, "{device}: shifted by {}", with.shift);
         let asked = |part: &str| with.before_scroll.iter().any(|one| one.url.contains(part));
-        assert!(asked("kites-dawn") && asked("windmark-logo"), "{device}: {:?}", with.before_scroll);
+        assert!(
+            asked("kites-dawn") && asked("windmark-logo"),
+            "{device}: {:?}",
+            with.before_scroll
+        );
         for below in ["roofs", "storm-front", "sponsor-gale"] {
             assert!(!asked(below), "{device} asked for {below} before scrolling");
-            assert!(with.after_scroll.iter().any(|one| one.url.contains(below)), "{device} never asked for {below}");
+            assert!(
+                with.after_scroll.iter().any(|one| one.url.contains(below)),
+                "{device} never asked for {below}"
+            );
         }
         let rendered = with.after_scroll.iter().filter(|one| one.url.contains("/pic/"));
         let modern = |kind: &str| matches!(kind, "image/jxl" | "image/avif" | "image/webp");
-        assert!(rendered.clone().count() >= 10 && rendered.clone().all(|one| modern(&one.media_type)));
+        assert!(
+            rendered.clone().count() >= 10 && rendered.clone().all(|one| modern(&one.media_type))
+        );
 
         let written = visit(&chromium, device, &format!("{}{AS_WRITTEN}", kivet.root)).await;
-        let (kivet_bytes, written_bytes) = (bytes(&with.after_scroll), bytes(&written.after_scroll));
+        let (kivet_bytes, written_bytes) =
+            (bytes(&with.after_scroll), bytes(&written.after_scroll));
         println!(
             "{device}: pictures as written {} requests, {written_bytes} bytes ({} before scrolling); \
              with Kivet {} requests, {kivet_bytes} bytes ({} before scrolling)",
@@ -73,6 +87,9 @@ async fn each_device_gets_its_own_candidates_when_it_needs_them_and_nothing_shif
         assert!(kivet_bytes * 8 < written_bytes, "{device}: {kivet_bytes} against {written_bytes}");
         banners.push(with.banner);
     }
-    assert!(banners[0].contains("/pic/2560w/") && banners[1].contains("/pic/1600w/"), "{banners:?}");
+    assert!(
+        banners[0].contains("/pic/2560w/") && banners[1].contains("/pic/1600w/"),
+        "{banners:?}"
+    );
     chromium.close().await.unwrap();
 }

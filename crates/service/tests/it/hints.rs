@@ -21,10 +21,13 @@ async fn shown(tab: &Tab, sizes: &str) -> (f64, WhyResponse) {
     );
     assert!(tab.evaluate::<bool>(&insert).await.unwrap());
     until(tab, "document.images[0].complete && document.images[0].naturalWidth > 0").await;
-    let why: Value = tab.evaluate(&format!("fetch('/why/{OPEN}').then(answer => answer.json())")).await.unwrap();
-    // What layout makes of it is not what came: the natural width of a candidate is divided by its density.
-    let blob =
-        format!("fetch('/pic/{OPEN}').then(answer => answer.blob()).then(createImageBitmap).then(one => one.width)");
+    let why: Value =
+        tab.evaluate(&format!("fetch('/why/{OPEN}').then(answer => answer.json())")).await.unwrap();
+    // What layout makes of it is not what came: the natural width of a candidate is divided by its
+    // density.
+    let blob = format!(
+        "fetch('/pic/{OPEN}').then(answer => answer.blob()).then(createImageBitmap).then(one => one.width)"
+    );
     (tab.evaluate(&blob).await.unwrap(), serde_json::from_value(why).unwrap())
 }
 
@@ -38,10 +41,18 @@ async fn chromium_gets_what_why_says_at_one_and_three_pixels_and_with_save_data(
         tab.open(&format!("{}/demo/site/index.html", kivet.root)).await.unwrap();
         let (width, why) = shown(&tab, "sizes=\"200px\"").await;
         let wanted = Device::named(device).unwrap();
-        assert_eq!((why.request.density, why.request.save_data), (Some(wanted.density), saving), "{device}");
+        assert_eq!(
+            (why.request.density, why.request.save_data),
+            (Some(wanted.density), saving),
+            "{device}"
+        );
         assert_eq!(why.request.viewport_width, Some(wanted.width), "{device}");
         let across = f64::from(wanted.width) * wanted.density;
-        assert!(f64::from(why.size[0]) >= across.min(1600.0) && why.private, "{device}: {:?}", why.size);
+        assert!(
+            f64::from(why.size[0]) >= across.min(1600.0) && why.private,
+            "{device}: {:?}",
+            why.size
+        );
         assert_eq!(width, f64::from(why.size[0]), "{device}");
         assert_eq!(why.lowered.is_empty(), !saving, "{device}: {:?}", why.lowered);
 
@@ -55,9 +66,14 @@ async fn chromium_gets_what_why_says_at_one_and_three_pixels_and_with_save_data(
         let said = kivet.why(&format!("/pic/{OPEN}"), &headers).await;
         assert_eq!(asked.media_type, format!("image/{}", said.format), "{device}");
         let request =
-            headers.iter().fold(kivet.request(&format!("/pic/{OPEN}")), |all, (name, value)| all.header(*name, *value));
+            headers.iter().fold(kivet.request(&format!("/pic/{OPEN}")), |all, (name, value)| {
+                all.header(*name, *value)
+            });
         let same = request.send().await.unwrap();
-        assert!(header(&same, "kivet-rendition").contains(&format!("width={};", said.size[0])), "{device}");
+        assert!(
+            header(&same, "kivet-rendition").contains(&format!("width={};", said.size[0])),
+            "{device}"
+        );
         tab.close().await.unwrap();
     }
     chromium.close().await.unwrap();

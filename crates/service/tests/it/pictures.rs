@@ -11,10 +11,15 @@ const DAWN: &str = "/pic/640w/photos/harbour/kites-dawn.jpg";
 #[tokio::test]
 async fn the_accept_header_decides_the_format_and_a_second_request_hits() {
     let kivet = Running::start().await;
-    for (accept, format) in [(MODERN, Format::Avif), ("image/webp,*/*", Format::Webp), ("*/*", Format::Jpeg)] {
+    for (accept, format) in
+        [(MODERN, Format::Avif), ("image/webp,*/*", Format::Webp), ("*/*", Format::Jpeg)]
+    {
         let ask = || async { kivet.request(DAWN).header("accept", accept).send().await.unwrap() };
         let first = ask().await;
-        assert_eq!((first.status().as_u16(), header(&first, "content-type")), (200, format.media_type()));
+        assert_eq!(
+            (first.status().as_u16(), header(&first, "content-type")),
+            (200, format.media_type())
+        );
         assert_eq!(header(&first, "cache-status"), "Kivet; fwd=miss; stored; detail=first");
         assert_eq!(header(&first, "vary"), "accept, save-data");
         assert!(header(&first, "server-timing").contains("encode;dur="));
@@ -41,11 +46,17 @@ async fn a_rendition_outlives_a_restart_and_a_current_copy_is_not_sent_again() {
     let kivet = kivet.restart().await;
     let again = kivet.picture(DAWN).await;
     assert_eq!(header(&again, "cache-status"), "Kivet; hit; detail=final");
-    assert_eq!((header(&again, "etag"), again.content_length()), (etag.as_str(), Some(bytes.len() as u64)));
+    assert_eq!(
+        (header(&again, "etag"), again.content_length()),
+        (etag.as_str(), Some(bytes.len() as u64))
+    );
     assert_eq!(again.bytes().await.unwrap(), bytes);
     assert_eq!(kivet.counter("kivet_renditions_made_total").await, 0);
 
-    let known = kivet.request(DAWN).header("accept", MODERN).header("if-none-match", format!("\"other\", W/{etag}"));
+    let known = kivet
+        .request(DAWN)
+        .header("accept", MODERN)
+        .header("if-none-match", format!("\"other\", W/{etag}"));
     let unchanged = known.send().await.unwrap();
     assert_eq!(
         (unchanged.status().as_u16(), header(&unchanged, "vary"), header(&unchanged, "etag")),
@@ -53,8 +64,12 @@ async fn a_rendition_outlives_a_restart_and_a_current_copy_is_not_sent_again() {
     );
     assert!(unchanged.bytes().await.unwrap().is_empty());
 
-    let head =
-        reqwest::Client::new().head(format!("{}{DAWN}", kivet.root)).header("accept", MODERN).send().await.unwrap();
+    let head = reqwest::Client::new()
+        .head(format!("{}{DAWN}", kivet.root))
+        .header("accept", MODERN)
+        .send()
+        .await
+        .unwrap();
     assert_eq!(
         (header(&head, "etag"), header(&head, "content-length")),
         (etag.as_str(), bytes.len().to_string().as_str())
@@ -64,8 +79,11 @@ async fn a_rendition_outlives_a_restart_and_a_current_copy_is_not_sent_again() {
 #[tokio::test]
 async fn a_hundred_at_once_cause_one_computation() {
     let kivet = Running::start().await;
-    let answers = join_all((0..100).map(|_| kivet.picture("/pic/320w_ratio-1-1/photos/beach/breakers.jpg"))).await;
-    let mut sources: Vec<&str> = answers.iter().map(|answer| header(answer, "cache-status")).collect();
+    let answers =
+        join_all((0..100).map(|_| kivet.picture("/pic/320w_ratio-1-1/photos/beach/breakers.jpg")))
+            .await;
+    let mut sources: Vec<&str> =
+        answers.iter().map(|answer| header(answer, "cache-status")).collect();
     sources.sort_unstable();
     sources.dedup();
     assert!(answers.iter().all(|answer| answer.status() == 200), "{sources:?}");
@@ -79,12 +97,16 @@ async fn clauses_in_any_order_are_one_rendition_and_nothing_is_enlarged() {
     let kivet = Running::start().await;
     let made = kivet.picture("/pic/ratio-4-2_200w_as-png/photos/kites/six-panel.png").await;
     assert_eq!(header(&made, "kivet-rendition"), "png; width=200; height=100");
-    assert_eq!(header(&made, "vary"), "", "a fixed lossless format depends on nothing the request says");
+    assert_eq!(
+        header(&made, "vary"),
+        "",
+        "a fixed lossless format depends on nothing the request says"
+    );
     let same = kivet.picture("/pic/200w_ratio-2-1_as-png/photos/kites/six-panel.png").await;
     assert!(header(&same, "cache-status").starts_with("Kivet; hit; detail="));
 
     let held_back = kivet.picture("/pic/9000w_as-webp/photos/kites/six-panel.png").await;
-    let said = "webp; width=1600; height=1600; asked-width=9000; asked-height=9000";
+    let said = "webp; width=1600; height=1600; requested-width=9000; requested-height=9000";
     assert_eq!(header(&held_back, "kivet-rendition"), said);
 }
 
@@ -106,7 +128,9 @@ async fn a_replaced_original_is_noticed() {
             tokio::time::sleep(std::time::Duration::from_millis(100)).await;
         }
     };
-    tokio::time::timeout(std::time::Duration::from_secs(20), changed).await.expect("the new picture is served");
+    tokio::time::timeout(std::time::Duration::from_secs(20), changed)
+        .await
+        .expect("the new picture is served");
 }
 
 #[tokio::test]
@@ -123,7 +147,8 @@ async fn a_turned_and_a_wide_gamut_original_come_out_upright_and_in_srgb() {
 async fn being_told_to_stop_does_not_cut_off_a_viewer() {
     let mut kivet = Running::start().await;
     let address = format!("{}/pic/1920w_as-avif/photos/night/lanterns.jpg", kivet.root);
-    let viewer = tokio::spawn(async move { reqwest::get(address).await.unwrap().bytes().await.unwrap() });
+    let viewer =
+        tokio::spawn(async move { reqwest::get(address).await.unwrap().bytes().await.unwrap() });
     while kivet.counter("kivet_renditions_under_way").await == 0 {
         assert!(!viewer.is_finished(), "the rendition was made before it was seen under way");
     }
@@ -163,11 +188,17 @@ async fn a_flat_logo_is_exact_and_transparency_survives_or_is_laid_on_a_colour()
         (Format::Webp, true),
         "few colours are kept losslessly, in the smaller format"
     );
-    let differs =
-        logo.bytes().chunks(4).zip(exact.bytes().chunks(4)).any(|(a, b)| a[3] != b[3] || (a[3] == 255 && a != b));
+    let differs = logo
+        .bytes()
+        .chunks(4)
+        .zip(exact.bytes().chunks(4))
+        .any(|(a, b)| a[3] != b[3] || (a[3] == 255 && a != b));
     assert!(!differs, "both lossless formats hold the same pixels");
 
     let (format, laid) = draw("/pic/320w_on-102030_as-png/photos/brand/windmark-logo.png").await;
     let last = laid.bytes().len() - 3;
-    assert_eq!((format, laid.has_alpha(), &laid.bytes()[last..]), (Format::Png, false, &[16, 32, 48][..]));
+    assert_eq!(
+        (format, laid.has_alpha(), &laid.bytes()[last..]),
+        (Format::Png, false, &[16, 32, 48][..])
+    );
 }

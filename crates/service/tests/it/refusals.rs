@@ -21,7 +21,9 @@ fn huge_png() -> Vec<u8> {
     let mut bytes = std::fs::read(demo().join("originals/brand/sponsor-gale.png")).unwrap();
     bytes[16..24].copy_from_slice(&[60_000u32.to_be_bytes(), 60_000u32.to_be_bytes()].concat());
     let crc = !bytes[12..29].iter().fold(!0u32, |crc, byte| {
-        (0..8).fold(crc ^ u32::from(*byte), |crc, _| if crc & 1 == 1 { (crc >> 1) ^ 0xEDB8_8320 } else { crc >> 1 })
+        (0..8).fold(crc ^ u32::from(*byte), |crc, _| {
+            if crc & 1 == 1 { (crc >> 1) ^ 0xEDB8_8320 } else { crc >> 1 }
+        })
     });
     bytes[29..33].copy_from_slice(&crc.to_be_bytes());
     bytes
@@ -48,11 +50,18 @@ async fn every_bad_request_is_told_what_is_wrong_and_what_would_work() {
         ("/pic/640w/odd/way-out.jpg", 403, "leaves-shelf", "odd/way-out.jpg"),
         ("/pic/640w/odd/etc/hostname", 403, "leaves-shelf", "out of its shelf"),
         ("/pic/640w/photo/x.jpg", 404, "unknown-shelf", "did you mean `photos`?"),
-        ("/pic/640w/press/x.jpg", 404, "shelf-not-yet-read", "a web server"),
-        ("/pic/640w/photos/harbour/nothing.jpg", 404, "no-such-original", "photos/harbour/nothing.jpg"),
-        ("/pic/640w/photos/harbour", 404, "no-such-original", "photos/harbour"),
-        ("/pics/640w/photos/harbour/roofs.jpg", 404, "nothing-here", "/pic/<recipe>"),
-        ("/pic/640w/photos", 404, "incomplete-address", "/pic/<recipe>/<shelf>/<path>"),
+        ("/pic/640w/press/x.jpg", 404, "unread-shelf", "a web server"),
+        (
+            "/pic/640w/photos/harbour/nothing.jpg",
+            404,
+            "unknown-original",
+            "photos/harbour/nothing.jpg",
+        ),
+        ("/pic/640w/photos/harbour", 404, "unknown-original", "photos/harbour"),
+        ("/pics/640w/photos/harbour/roofs.jpg", 404, "unknown-path", "/pic/<recipe>"),
+        ("/pic/640w/photos", 404, "incomplete-path", "/pic/<recipe>/<shelf>/<path>"),
+        // The prefix counts once.
+        ("/pic//pic/640w/photos/harbour/roofs.jpg", 400, "impossible-recipe", "is empty"),
         ("/pic/640w/odd/letter.jpg", 415, "not-a-picture", "odd/letter.jpg"),
         ("/pic/640w/odd/half.png", 422, "damaged-original", "png data is damaged"),
         ("/pic/640w/odd/inside.png", 422, "damaged-original", "png data is damaged"),
@@ -63,11 +72,24 @@ async fn every_bad_request_is_told_what_is_wrong_and_what_would_work() {
         ("/pic/640w/photos/harbour/roofs.jpg?width=320", 400, "unknown-query-key", "`width`"),
     ] {
         let problem = refused(&kivet, path).await;
-        assert_eq!((problem.status, problem.kind.as_str()), (status, format!("/problems/{kind}").as_str()), "{path}");
+        assert_eq!(
+            (problem.status, problem.kind.as_str()),
+            (status, format!("/problems/{kind}").as_str()),
+            "{path}"
+        );
         assert!(problem.detail.contains(says), "{path}: {}", problem.detail);
+        let page = kivet.get(&problem.kind).await;
+        assert_eq!(
+            (page.status().as_u16(), header(&page, "content-type")),
+            (200, "text/html; charset=utf-8")
+        );
+        assert!(page.text().await.unwrap().contains(&problem.title), "{}", problem.kind);
     }
     let slip = refused(&kivet, "/pic/640w_fidelty-60/photos/harbour/roofs.jpg").await;
-    assert_eq!((slip.clause.as_deref(), slip.nearest.as_deref()), (Some("fidelty-60"), Some("fidelity-60")));
+    assert_eq!(
+        (slip.clause.as_deref(), slip.nearest.as_deref()),
+        (Some("fidelty-60"), Some("fidelity-60"))
+    );
 
     let well = kivet.picture("/pic/64w/photos/harbour/roofs.jpg").await;
     assert_eq!(well.status(), 200);
@@ -80,16 +102,23 @@ async fn every_bad_request_is_told_what_is_wrong_and_what_would_work() {
 async fn a_raw_climbing_path_is_refused() {
     let kivet = Running::start().await;
     let host = kivet.root.trim_start_matches("http://").to_owned();
-    for path in ["../../../../etc/hostname", "%2e%2e/%2e%2e/etc/hostname", "harbour/%2E./%2e%2e/x.jpg"] {
-        let (host, request) =
-            (host.clone(), format!("GET /pic/640w/photos/{path} HTTP/1.1\r\nhost: x\r\nconnection: close\r\n\r\n"));
+    for path in
+        ["../../../../etc/hostname", "%2e%2e/%2e%2e/etc/hostname", "harbour/%2E./%2e%2e/x.jpg"]
+    {
+        let (host, request) = (
+            host.clone(),
+            format!("GET /pic/640w/photos/{path} HTTP/1.1\r\nhost: x\r\nconnection: close\r\n\r\n"),
+        );
         let answer = tokio::task::spawn_blocking(move || {
             let mut stream = TcpStream::connect(host).unwrap();
             stream.write_all(request.as_bytes()).unwrap();
             std::io::read_to_string(stream).unwrap()
         });
         let answer = answer.await.unwrap();
-        assert!(answer.starts_with("HTTP/1.1 400") && answer.contains("bad-path"), "{path}: {answer}");
+        assert!(
+            answer.starts_with("HTTP/1.1 400") && answer.contains("bad-path"),
+            "{path}: {answer}"
+        );
     }
 }
 

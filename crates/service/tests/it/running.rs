@@ -49,7 +49,10 @@ impl Running {
         let shelves = BTreeMap::from([
             ("photos".to_owned(), shelf(ShelfSource::Folder(demo().join("originals")))),
             ("odd".to_owned(), shelf(ShelfSource::Folder(odd.clone()))),
-            ("press".to_owned(), shelf(ShelfSource::Web("https://press.example/uploads/".to_owned()))),
+            (
+                "press".to_owned(),
+                shelf(ShelfSource::Web("https://press.example/uploads/".to_owned())),
+            ),
         ]);
         let mut config = Config {
             listen: ([127, 0, 0, 1], 0).into(),
@@ -109,13 +112,16 @@ impl Running {
                 tokio::time::sleep(std::time::Duration::from_millis(50)).await;
             }
         };
-        tokio::time::timeout(std::time::Duration::from_secs(400), asking).await.expect("it becomes final")
+        tokio::time::timeout(std::time::Duration::from_secs(400), asking)
+            .await
+            .expect("it becomes final")
     }
 
     /// What `/why` says of a picture's address, asked with the same headers.
     pub async fn why(&self, path: &str, headers: &[(&str, &str)]) -> kivet_service::WhyResponse {
         let request = self.request(&path.replacen("/pic/", "/why/", 1));
-        let request = headers.iter().fold(request, |request, (name, value)| request.header(*name, *value));
+        let request =
+            headers.iter().fold(request, |request, (name, value)| request.header(*name, *value));
         let answer = request.send().await.unwrap();
         assert_eq!(answer.status(), 200, "{path}");
         answer.json().await.unwrap()
@@ -126,7 +132,10 @@ impl Running {
     }
 
     pub fn token(&self) -> String {
-        std::fs::read_to_string(self.folder.path().join("data/admin-token")).unwrap().trim().to_owned()
+        std::fs::read_to_string(self.folder.path().join("data/admin-token"))
+            .unwrap()
+            .trim()
+            .to_owned()
     }
 
     /// The value of a counter or gauge in `/metrics`, summed over its labels.

@@ -21,7 +21,8 @@ pub fn dunes(aspect: f32) -> Scene {
         for layer in 0..4u32 {
             let near = layer as f32 / 3.0;
             let ridge = |x: f32| {
-                let broad = fractal(x * (0.9 + 0.3 * near) + layer as f32 * 9.1, 0.3, 3, 50 + layer);
+                let broad =
+                    fractal(x * (0.9 + 0.3 * near) + layer as f32 * 9.1, 0.3, 3, 50 + layer);
                 0.5 + 0.11 * layer as f32 + (broad - 0.5) * (0.18 + 0.12 * near)
             };
             let top = ridge(x);
@@ -30,14 +31,20 @@ pub fn dunes(aspect: f32) -> Scene {
             }
             let slope = (ridge(x + 0.01) - top) * 100.0;
             let bent = fractal(x * 3.0, y * 3.0, 3, 88 + layer);
-            let ripples = ((y * (90.0 - 40.0 * near) + bent * 22.0 + x * 8.0).sin() * 0.5 + 0.5) * (0.10 + 0.10 * near);
-            let lit = 0.8 + 0.22 * slope + ripples + 0.16 * (fractal(x * 170.0, y * 170.0, 2, 5) - 0.5);
-            let sand = scale(mix(hex(0xb8986a), hex(0xe8d3a6), near * 0.7 + 0.2 * bent), lit.clamp(0.35, 1.25));
+            let ripples = ((y * (90.0 - 40.0 * near) + bent * 22.0 + x * 8.0).sin() * 0.5 + 0.5)
+                * (0.10 + 0.10 * near);
+            let lit =
+                0.8 + 0.22 * slope + ripples + 0.16 * (fractal(x * 170.0, y * 170.0, 2, 5) - 0.5);
+            let sand = scale(
+                mix(hex(0xb8986a), hex(0xe8d3a6), near * 0.7 + 0.2 * bent),
+                lit.clamp(0.35, 1.25),
+            );
             let sand = mix(sand, hex(0xc9d9e0), 0.45 * (1.0 - near));
             let depth = y - top;
             let blades = fractal(x * 130.0 + (depth * 40.0).sin(), y * 9.0, 3, 91 + layer);
             let patch = step(0.54, 0.66, fractal(x * 2.4, layer as f32 * 3.0 + y, 3, 17));
-            let grass = patch * step(0.13, 0.02, depth) * step(0.46, 0.58, blades) * (0.4 + 0.6 * near);
+            let grass =
+                patch * step(0.13, 0.02, depth) * step(0.46, 0.58, blades) * (0.4 + 0.6 * near);
             let green = mix(hex(0x3d4a24), hex(0x8d9a55), blades);
             colour = mix(colour, mix(sand, green, grass), step(top - pixel, top + pixel, y));
         }

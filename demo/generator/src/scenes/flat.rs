@@ -20,12 +20,20 @@ fn opaque(colour: u32) -> Pixel {
 pub fn cut_out(shape: Shape, seed: u32) -> impl Fn(f32, f32, f32) -> Pixel + Send + Sync {
     let kite = Kite {
         tail: 0.45,
-        ..Kite::new(shape, 0.5, 0.4, if matches!(shape, Shape::Delta) { 0.62 } else { 0.7 }, 0.12, seed)
+        ..Kite::new(
+            shape,
+            0.5,
+            0.4,
+            if matches!(shape, Shape::Delta) { 0.62 } else { 0.7 },
+            0.12,
+            seed,
+        )
     };
     move |x, y, pixel| match kite.shade(x, y, pixel) {
         Some((light, share)) => {
             // The camera's grain, which the cutting-out left in.
-            let grain = 34.0 * (crate::noise::hash((x / pixel) as i32, (y / pixel) as i32, seed) - 0.5);
+            let grain =
+                34.0 * (crate::noise::hash((x / pixel) as i32, (y / pixel) as i32, seed) - 0.5);
             let [r, g, b] = light.map(|value| (develop(value) + grain).round() as u8);
             [r, g, b, (share * 255.0).round() as u8]
         }
@@ -44,12 +52,17 @@ fn mark(x: f32, y: f32) -> Option<u32> {
         return Some(0x0d2b45);
     }
     let inside = |cx: f32, top: f32, bottom: f32, half: f32| {
-        let share = if y < 0.42 { (y - top) / (0.42 - top) } else { (bottom - y) / (bottom - 0.42) };
+        let share =
+            if y < 0.42 { (y - top) / (0.42 - top) } else { (bottom - y) / (bottom - 0.42) };
         (x - cx).abs() < half * share
     };
     match () {
-        () if inside(0.5, 0.14, 0.8, 0.2) => Some(if (x < 0.5) ^ (y < 0.42) { 0xd8342b } else { 0xf2a51e }),
-        () if (x - 0.5 - 0.03 * (y * 40.0).sin()).abs() < 0.012 && y > 0.8 && y < 0.93 => Some(0xd8342b),
+        () if inside(0.5, 0.14, 0.8, 0.2) => {
+            Some(if (x < 0.5) ^ (y < 0.42) { 0xd8342b } else { 0xf2a51e })
+        }
+        () if (x - 0.5 - 0.03 * (y * 40.0).sin()).abs() < 0.012 && y > 0.8 && y < 0.93 => {
+            Some(0xd8342b)
+        }
         () if y > 0.7 + 0.04 * (x * 14.0).sin() => Some(0x1f6fb4),
         () => Some(0xf4efe6),
     }
@@ -113,7 +126,11 @@ pub fn sponsor(name: &'static str, colour: u32) -> impl Fn(f32, f32) -> Pixel + 
             1 => dx * dx + dy * dy < 0.03,
             _ => dx.abs().max(dy.abs()) < 0.15 && (dx + dy).abs() > 0.04,
         };
-        if badge || ink(name, (x - 0.25) / letter, (y - 0.6) / 0.22) { opaque(colour) } else { opaque(0xffffff) }
+        if badge || ink(name, (x - 0.25) / letter, (y - 0.6) / 0.22) {
+            opaque(colour)
+        } else {
+            opaque(0xffffff)
+        }
     }
 }
 

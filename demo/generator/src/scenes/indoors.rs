@@ -8,7 +8,12 @@ use crate::noise::{fractal, hash};
 fn wood(x: f32, y: f32) -> Light {
     let plank = (y * 4.5).floor();
     let shift = hash(plank as i32, 0, 8) * 30.0;
-    let grain = fractal((x + shift) * 1.6, (y * 42.0) + 3.0 * fractal(x * 1.1 + shift, y * 3.0, 3, 2), 5, 6);
+    let grain = fractal(
+        (x + shift) * 1.6,
+        (y * 42.0) + 3.0 * fractal(x * 1.1 + shift, y * 3.0, 3, 2),
+        5,
+        6,
+    );
     let rings = ((grain * 26.0 + y * 50.0).sin() * 0.5 + 0.5) * 0.35;
     let fine = fractal(x * 14.0, y * 420.0, 3, 71) * 0.25;
     let tone = mix(hex(0x5d3a1e), hex(0xc48f55), grain * 0.6 + rings * 0.4 + fine);
@@ -25,8 +30,16 @@ pub fn workbench(aspect: f32) -> Scene {
         let lamp = 1.15 - 0.55 * ((x - aspect * 0.4).powi(2) + (y - 0.25).powi(2)).sqrt();
         let mut colour = wood(x, y);
         for i in 0..4 {
-            let (cx, cy, angle) = (aspect * (0.5 + 0.1 * i as f32), 0.36 + 0.13 * i as f32, 0.25 - 0.22 * i as f32);
-            colour = cloth_sheet(colour, (x - cx, y - cy), angle, hex(CLOTH[(i * 2 + 1) % 9]), pixel, i as u32);
+            let (cx, cy, angle) =
+                (aspect * (0.5 + 0.1 * i as f32), 0.36 + 0.13 * i as f32, 0.25 - 0.22 * i as f32);
+            colour = cloth_sheet(
+                colour,
+                (x - cx, y - cy),
+                angle,
+                hex(CLOTH[(i * 2 + 1) % 9]),
+                pixel,
+                i as u32,
+            );
         }
         for (cx, cy, radius, thread) in &spools {
             colour = spool(colour, (x - cx, y - cy), *radius, *thread, pixel);
@@ -44,7 +57,14 @@ pub fn workbench(aspect: f32) -> Scene {
     })
 }
 
-fn cloth_sheet(below: Light, at: (f32, f32), angle: f32, dye: Light, pixel: f32, seed: u32) -> Light {
+fn cloth_sheet(
+    below: Light,
+    at: (f32, f32),
+    angle: f32,
+    dye: Light,
+    pixel: f32,
+    seed: u32,
+) -> Light {
     let (sin, cos) = angle.sin_cos();
     let (u, v) = (at.0 * cos + at.1 * sin, at.1 * cos - at.0 * sin);
     let edge = |shift: f32| {
@@ -66,7 +86,9 @@ fn spool(below: Light, at: (f32, f32), radius: f32, thread: Light, pixel: f32) -
     let distance = (at.0 * at.0 + at.1 * at.1).sqrt();
     let cast = ((at.0 - 0.02).powi(2) + (at.1 - 0.025).powi(2)).sqrt();
     let shadowed = scale(below, 1.0 - 0.6 * step(radius * 1.2, radius * 0.8, cast));
-    let turns = 0.75 + 0.25 * (distance / radius * 160.0).sin() + 0.2 * fractal(at.0 * 200.0, at.1 * 200.0, 2, 4);
+    let turns = 0.75
+        + 0.25 * (distance / radius * 160.0).sin()
+        + 0.2 * fractal(at.0 * 200.0, at.1 * 200.0, 2, 4);
     let shine = 1.0 - 0.9 * (at.0 + at.1) / radius * 0.5;
     let wound = scale(thread, turns * shine);
     let core = scale(mix(hex(0xb98e5c), hex(0xe7cfa2), 0.5 - at.1 / radius), 0.8);
@@ -87,14 +109,19 @@ pub fn fabric(aspect: f32) -> Scene {
         let (warp, weft) = ((u * threads).fract(), (v * threads).fract());
         let over = ((u * threads) as i32 + (v * threads) as i32) % 2 == 0;
         let round = |t: f32| (t * std::f32::consts::PI).sin();
-        let height =
-            if over { round(warp) * (0.6 + 0.4 * round(weft)) } else { round(weft) * (0.6 + 0.4 * round(warp)) };
-        let ripstop = if (u * 18.0).fract() < 0.05 || (v * 18.0).fract() < 0.05 { 1.22 } else { 1.0 };
+        let height = if over {
+            round(warp) * (0.6 + 0.4 * round(weft))
+        } else {
+            round(weft) * (0.6 + 0.4 * round(warp))
+        };
+        let ripstop =
+            if (u * 18.0).fract() < 0.05 || (v * 18.0).fract() < 0.05 { 1.22 } else { 1.0 };
         let shade = 0.5 + 2.6 * (slack - fractal((x + 0.03) * 1.4, (y - 0.04) * 1.4, 4, 3));
         let mut colour = scale(dye, (0.35 + 0.75 * height) * ripstop * (0.45 + 0.7 * shade));
         let pucker = step(0.06, 0.0, seam.abs());
         colour = scale(colour, 1.0 - 0.35 * pucker * (0.5 + 0.5 * (v * 60.0).sin()));
-        let stitch = step(0.006, 0.004, (seam.abs() - 0.02).abs()) * step(0.2, 0.3, (v * 26.0).fract());
+        let stitch =
+            step(0.006, 0.004, (seam.abs() - 0.02).abs()) * step(0.2, 0.3, (v * 26.0).fract());
         mix(colour, scale(hex(0xf6f0e2), 0.6 + 0.5 * (v * 900.0).sin().abs()), stitch)
     })
 }

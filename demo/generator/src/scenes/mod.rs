@@ -1,5 +1,5 @@
-//! The festival's scenes. Each is a function from a point to linear light: `x` from 0 to the picture's aspect ratio,
-//! `y` from 0 at the top to 1, `pixel` the width of one pixel.
+//! The festival's scenes. Each is a function from a point to linear light: `x` from 0 to the
+//! picture's aspect ratio, `y` from 0 at the top to 1, `pixel` the width of one pixel.
 
 mod beach;
 mod flat;

@@ -5,7 +5,8 @@ use crate::kite::CLOTH;
 use crate::light::{Light, add, hex, mix, scale, step};
 use crate::noise::{fractal, hash};
 
-/// One maker's head and shoulders before a wall of lit cloth; `who` changes the pose and the colours.
+/// One maker's head and shoulders before a wall of lit cloth; `who` changes the pose and the
+/// colours.
 pub fn portrait(aspect: f32, who: u32) -> Scene {
     let glow = hex(CLOTH[[1, 2, 4][who as usize % 3]]);
     let coat = hex([0x27384a, 0x5a2c28, 0x2f4a38][who as usize % 3]);
@@ -20,10 +21,12 @@ pub fn portrait(aspect: f32, who: u32) -> Scene {
             let head = step(collar + 0.004, collar - 0.004, y);
             let side = (0.5 + 1.7 * x + 0.5 * (0.4 - y)).clamp(0.14, 0.95);
             let pores = 0.94 + 0.12 * fractal(x * 130.0, y * 130.0, 3, who);
-            let knit =
-                0.8 + 0.2 * ((x * 330.0).sin() * (y * 330.0).sin()) + 0.25 * (fractal(x * 7.0, y * 5.0, 4, who) - 0.5);
+            let knit = 0.8
+                + 0.2 * ((x * 330.0).sin() * (y * 330.0).sin())
+                + 0.25 * (fractal(x * 7.0, y * 5.0, 4, who) - 0.5);
             let chin = 1.0 - 0.55 * step(0.49, 0.53, y) * step(0.62, 0.55, y);
-            let mut solid = mix(scale(coat, knit * side * 1.5), scale(skin, pores * side * chin), head);
+            let mut solid =
+                mix(scale(coat, knit * side * 1.5), scale(skin, pores * side * chin), head);
             solid = features(solid, x - lean, y, skin, who);
             let cap = cap_height(x, who);
             let stripes = if ((y * 60.0) as i32) % 2 == 0 { 1.0 } else { 0.8 };
@@ -48,7 +51,8 @@ fn wall(x: f32, y: f32, glow: Light, who: u32) -> Light {
         let h = |n| hash(i, n, 700 + who);
         let (cx, cy, radius) = ((h(1) - 0.5) * 0.9, h(2) * 0.9, 0.02 + 0.05 * h(3));
         let distance = ((x - cx).powi(2) + (y - cy).powi(2)).sqrt();
-        let disc = step(radius, radius * 0.92, distance) * (0.55 + 0.45 * step(radius * 0.6, radius, distance));
+        let disc = step(radius, radius * 0.92, distance)
+            * (0.55 + 0.45 * step(radius * 0.6, radius, distance));
         colour = add(colour, scale(mix(hex(0xffb868), glow, h(4)), disc * 0.4 * (0.3 + h(5))));
     }
     colour
@@ -89,6 +93,7 @@ fn features(colour: Light, x: f32, y: f32, skin: Light, who: u32) -> Light {
     out = mix(out, scale(skin, 0.4), 0.6 * blob(-0.012, 0.405, 0.011, 0.035));
     out = mix(out, scale(skin, 0.3), 0.5 * blob(0.0, 0.43, 0.022, 0.006));
     out = mix(out, hex(0x8a3a34), 0.75 * blob(0.0, 0.462, 0.034, 0.0075 + 0.002 * who as f32));
-    let beard = if who % 3 == 1 { step(0.43, 0.5, y + 0.5 * x * x) * step(0.56, 0.52, y) } else { 0.0 };
+    let beard =
+        if who % 3 == 1 { step(0.43, 0.5, y + 0.5 * x * x) * step(0.56, 0.52, y) } else { 0.0 };
     mix(out, scale(hex(0x3a2a20), 0.4 + 0.8 * fractal(x * 300.0, y * 60.0, 2, 9)), beard * 0.85)
 }

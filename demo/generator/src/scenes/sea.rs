@@ -33,16 +33,21 @@ pub fn harbour_dawn(aspect: f32) -> Scene {
 }
 
 fn dawn(x: f32, y: f32, aspect: f32) -> Light {
-    let sky = gradient(&[(0.0, 0x35507f), (0.4, 0x8c86a8), (0.7, 0xe3a58e), (0.9, 0xf8c98c), (1.0, 0xfbe0ab)], y);
+    let sky = gradient(
+        &[(0.0, 0x35507f), (0.4, 0x8c86a8), (0.7, 0xe3a58e), (0.9, 0xf8c98c), (1.0, 0xfbe0ab)],
+        y,
+    );
     let sun = ((x - aspect * 0.55).powi(2) + ((y - 0.96) * 0.66).powi(2)).sqrt();
-    let sky = add(sky, scale(hex(0xffc070), 0.9 * (-sun * 9.0).exp() + 3.0 * step(0.035, 0.03, sun)));
+    let sky =
+        add(sky, scale(hex(0xffc070), 0.9 * (-sun * 9.0).exp() + 3.0 * step(0.035, 0.03, sun)));
     let (cover, lit) = clouds(x, y * 0.7, 0.5, 3);
     mix(sky, mix(hex(0x77708f), hex(0xffc9a0), lit * (0.4 + 0.6 * y)), cover * 0.75)
 }
 
 /// The harbour wall with its light, and the far shore.
 fn mole(x: f32, y: f32, horizon: f32, aspect: f32, pixel: f32) -> f32 {
-    let shore = horizon - 0.018 - 0.03 * fractal(x * 3.0, 0.0, 4, 31) * step(aspect, aspect * 0.3, x);
+    let shore =
+        horizon - 0.018 - 0.03 * fractal(x * 3.0, 0.0, 4, 31) * step(aspect, aspect * 0.3, x);
     let wall = step(aspect * 0.74, aspect * 0.745, x) * step(horizon - 0.022, horizon - 0.02, y);
     let tower = step(0.011, 0.011 - pixel, (x - aspect * 0.79).abs() + 0.03 * (horizon - y))
         * step(horizon - 0.12, horizon - 0.119, y);
@@ -52,17 +57,24 @@ fn mole(x: f32, y: f32, horizon: f32, aspect: f32, pixel: f32) -> f32 {
 /// Moored boats as dark hulls with masts.
 fn boats(x: f32, y: f32, horizon: f32, aspect: f32, pixel: f32) -> f32 {
     let mut dark: f32 = 0.0;
-    for (share, size, row) in [(0.12, 0.09, 0.1), (0.27, 0.06, 0.05), (0.44, 0.045, 0.03), (0.86, 0.12, 0.15)] {
+    for (share, size, row) in
+        [(0.12, 0.09, 0.1), (0.27, 0.06, 0.05), (0.44, 0.045, 0.03), (0.86, 0.12, 0.15)]
+    {
         let (dx, dy) = ((x - aspect * share) / size, (y - horizon - row) / size);
         let soft = pixel / size;
-        let hull = step(-0.06 - soft, -0.06, dy) * step(soft, -soft, dy - 0.17 * (1.0 - dx.abs().powi(4)));
+        let hull =
+            step(-0.06 - soft, -0.06, dy) * step(soft, -soft, dy - 0.17 * (1.0 - dx.abs().powi(4)));
         let hull = if dx.abs() < 1.0 + dy * 0.8 { hull } else { 0.0 };
         let cabin = step(soft, -soft, ((dx + 0.3).abs() - 0.22).max((dy + 0.13).abs() - 0.09));
-        let mast = step(soft * 2.0, 0.0, (dx - 0.12).abs() - 0.012) * step(-1.25, -1.2, dy) * step(0.0, -0.05, dy);
-        let boom =
-            step(soft * 2.0, 0.0, (dy + 0.2 - 0.12 * dx).abs() - 0.01) * step(0.8, 0.78, dx) * step(0.1, 0.12, dx);
+        let mast = step(soft * 2.0, 0.0, (dx - 0.12).abs() - 0.012)
+            * step(-1.25, -1.2, dy)
+            * step(0.0, -0.05, dy);
+        let boom = step(soft * 2.0, 0.0, (dy + 0.2 - 0.12 * dx).abs() - 0.01)
+            * step(0.8, 0.78, dx)
+            * step(0.1, 0.12, dx);
         let hull = hull.max(cabin).max(mast).max(boom);
-        let reflection = 0.7 * step(0.95, 0.4, dx.abs()) * step(0.6, 0.2, dy) * step(0.08, 0.16, dy);
+        let reflection =
+            0.7 * step(0.95, 0.4, dx.abs()) * step(0.6, 0.2, dy) * step(0.08, 0.16, dy);
         let ripple = smooth(x * 60.0, y * 300.0, 6);
         dark = dark.max(hull).max(reflection * ripple);
     }
@@ -90,7 +102,9 @@ pub fn breakers(aspect: f32) -> Scene {
         let water = mix(water, hex(0xc8dadb), step(0.25, 0.0, depth) * 0.6);
         let curl = step(0.72, 0.93, crest)
             * step(0.38, 0.62, fractal(x * 7.0 + phase.floor() * 5.0, phase.floor() * 3.1, 4, 2));
-        let lace = step(0.5, 0.66, fractal(x * 15.0, y * 34.0, 5, 70)) * step(0.1, 0.8, depth) * step(0.9, 0.3, crest);
+        let lace = step(0.5, 0.66, fractal(x * 15.0, y * 34.0, 5, 70))
+            * step(0.1, 0.8, depth)
+            * step(0.9, 0.3, crest);
         let foam = (curl * (0.7 + 0.3 * chop)).max(lace * 0.55);
         let water = mix(water, hex(0xf4f7f4), foam);
         let edge = 0.84 + 0.05 * (x * 2.1).sin() + 0.04 * fractal(x * 4.0, 1.0, 3, 44);

@@ -42,14 +42,21 @@ pub fn storm_front(aspect: f32) -> Scene {
     let kites = flock(5, (0.1, 0.15, aspect * 0.7, 0.5), (0.05, 0.13), 77);
     Box::new(move |x, y, pixel| {
         let horizon = 0.78 + 0.012 * fractal(x * 6.0, 0.0, 4, 5);
-        let sky = gradient(&[(0.0, 0x232a44), (0.35, 0x6a3a58), (0.62, 0xe0523a), (0.8, 0xffb53c)], y);
+        let sky =
+            gradient(&[(0.0, 0x232a44), (0.35, 0x6a3a58), (0.62, 0xe0523a), (0.8, 0xffb53c)], y);
         let sun = ((x - aspect * 0.7).powi(2) + (y - 0.74).powi(2)).sqrt();
         let sky = add(sky, scale(hex(0xff8a2a), 0.22 * (-sun * 3.5).exp()));
         let (cover, lit) = clouds(x * 0.9 + 11.0, y * 1.1, 0.62, 19);
         let under = step(0.2, 0.75, y);
-        let cloud = mix(hex(0x20243a), mix(hex(0x8a4a64), hex(0xff7a3c), under), lit * (0.35 + 0.5 * under));
+        let cloud = mix(
+            hex(0x20243a),
+            mix(hex(0x8a4a64), hex(0xff7a3c), under),
+            lit * (0.35 + 0.5 * under),
+        );
         let sky = mix(sky, cloud, cover);
-        let flying = over(&kites, x, y, pixel, sky, |_, colour| mix(scale(colour, 0.5), hex(0x3a2034), 0.35));
+        let flying = over(&kites, x, y, pixel, sky, |_, colour| {
+            mix(scale(colour, 0.5), hex(0x3a2034), 0.35)
+        });
         if y < horizon {
             return flying;
         }

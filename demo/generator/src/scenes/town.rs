@@ -34,7 +34,9 @@ pub fn roofs(aspect: f32) -> Scene {
                 let haze = 0.45 * (1.0 - near);
                 let v = (y - eaves) / width;
                 let mut face = if y < eaves {
-                    let tiles = 0.75 + 0.25 * ((y * 900.0 / (1.0 + near)).sin() * (x * 700.0 / (1.0 + near)).sin());
+                    let tiles = 0.75
+                        + 0.25
+                            * ((y * 900.0 / (1.0 + near)).sin() * (x * 700.0 / (1.0 + near)).sin());
                     let side = if u < 0.5 { 1.0 } else { 0.68 };
                     scale(
                         mix(hex(0x8e3f2c), hex(0xc26a48), h(3)),
@@ -51,9 +53,16 @@ pub fn roofs(aspect: f32) -> Scene {
                 let window = y > eaves && wu.abs() < 0.22 && wv.abs() < 0.3 && v < 1.6;
                 if window {
                     let frame = wu.abs() > 0.17 || wv.abs() > 0.25 || wu.abs() < 0.02;
-                    let pane =
-                        if hash(i * 9 + (u * 3.0) as i32, (v * 2.6) as i32, 9) > 0.8 { 0xf4c983 } else { 0x2c3d4c };
-                    face = if frame { hex(0xf2efe8) } else { mix(hex(pane), hex(0xbcd2de), 0.3 * (0.5 - wv)) };
+                    let pane = if hash(i * 9 + (u * 3.0) as i32, (v * 2.6) as i32, 9) > 0.8 {
+                        0xf4c983
+                    } else {
+                        0x2c3d4c
+                    };
+                    face = if frame {
+                        hex(0xf2efe8)
+                    } else {
+                        mix(hex(pane), hex(0xbcd2de), 0.3 * (0.5 - wv))
+                    };
                 }
                 let shadow = if y > eaves { step(0.0, 0.035, y - eaves) } else { 1.0 };
                 face = scale(face, 0.55 + 0.45 * shadow);

@@ -319,8 +319,8 @@ export interface components {
             /** @description The name of its colour profile. */
             profile?: string | null;
             /**
-             * @description A blurred miniature as a `data:` address of fewer than 400 bytes; absent until the picture was looked at, and
-             *     under transparency.
+             * @description A blurred miniature as a `data:` address of fewer than 400 bytes; absent until the picture
+             *     was looked at, and under transparency.
              */
             soft?: string | null;
             /** @description True if the file ends before its picture does. */
@@ -422,9 +422,9 @@ export interface components {
              * @description The HTTP status.
              */
             status: number;
-            /** @description A short name of the sort. */
+            /** @description What is wrong, the same for every problem of the kind. */
             title: string;
-            /** @description The sort of problem, e.g. `/problems/unknown-shelf`: the same for every problem of its sort. */
+            /** @description The kind of problem, e.g. `/problems/unknown-shelf`: a page that says what to do about it. */
             type: string;
         };
         /** @description A recipe that can be followed, taken apart. */

@@ -30,8 +30,9 @@ const WASTE: u8 = 3;
 
 /// Say what pages waste on pictures, what that costs and how to fix it.
 ///
-/// Exit codes: 0 checked, and nothing that was told to fail it; 1 a page or all could not be checked; 2 asked for
-/// wrongly; 3 a finding or measure named by --fail-on, or waste that the --baseline does not have.
+/// Exit codes: 0 checked, and nothing that was told to fail it; 1 a page or all could not be
+/// checked; 2 asked for wrongly; 3 a finding or measure named by --fail-on, or waste that the
+/// --baseline does not have.
 #[derive(clap::Args)]
 pub struct Check {
     /// Addresses, HTML files, folders of them, or sitemaps (.xml).
@@ -40,7 +41,8 @@ pub struct Check {
     /// Read HTML and CSS only, without a browser.
     #[arg(long)]
     text: bool,
-    /// On this device only: small-phone, phone, tablet, laptop, wide-desktop. May be given several times.
+    /// On this device only: small-phone, phone, tablet, laptop, wide-desktop. May be given several
+    /// times.
     #[arg(long, value_name = "NAME", value_parser = device)]
     device: Vec<Device>,
     /// Visit every page this often on every device, and report medians and spread.
@@ -52,15 +54,16 @@ pub struct Check {
     /// The Chromium to drive; without it the installed one.
     #[arg(long, value_name = "FILE", env = "KIVET_BROWSER")]
     browser: Option<PathBuf>,
-    /// Write the report to a file; its ending names the form: .json, .html, .sarif, .xml (JUnit), .md. May be given several
-    /// times.
+    /// Write the report to a file; its ending names the form: .json, .html, .sarif, .xml (JUnit),
+    /// .md. May be given several times.
     #[arg(long, value_name = "FILE", value_parser = report_file)]
     report: Vec<PathBuf>,
-    /// Instead of checking, lay each page out at widths from 320 to 2560 and write the shortest sizes for each picture that
-    /// is within 2% of its layout.
+    /// Instead of checking, lay each page out at widths from 320 to 2560 and write the shortest
+    /// sizes for each picture that is within 2% of its layout.
     #[arg(long, conflicts_with_all = ["text", "report", "against", "baseline", "fail_on", "watch"])]
     fit_sizes: bool,
-    /// After the first check, check a page again whenever a file beside it is saved, and print what was gained or lost.
+    /// After the first check, check a page again whenever a file beside it is saved, and print what
+    /// was gained or lost.
     #[arg(long, conflicts_with_all = ["against", "baseline"])]
     watch: bool,
     /// Print what fixes each finding, too.
@@ -77,7 +80,8 @@ pub struct Check {
     keep: bool,
     #[command(flatten)]
     reach: Reach,
-    /// Fail on these: codes, `any`, or limits such as sent>300kB,wasted>50kB,requests>10,largest>2500ms,shift>0.1.
+    /// Fail on these: codes, `any`, or limits such as
+    /// sent>300kB,wasted>50kB,requests>10,largest>2500ms,shift>0.1.
     #[arg(long, value_name = "LIST")]
     fail_on: Option<Budget>,
 }
@@ -101,6 +105,7 @@ impl Check {
     pub fn run(self, json: bool) -> Result<ExitCode> {
         let earlier = self.against.as_deref().map(read_report).transpose()?;
         let baseline = self.baseline.as_deref().map(read_report).transpose()?;
+        output::show_warnings();
         let runtime = runtime()?;
         let fetcher = Fetcher::new()?;
         let targets = runtime.block_on(targets(&self.targets, &fetcher))?;
@@ -119,12 +124,22 @@ impl Check {
             let _: Kept = self.reach.post("/api/checks", &report)?;
         }
         let new_waste = baseline.map(|baseline| {
-            compare(&baseline, &report).pages.into_iter().flat_map(|page| page.new).collect::<Vec<_>>()
+            compare(&baseline, &report)
+                .pages
+                .into_iter()
+                .flat_map(|page| page.new)
+                .collect::<Vec<_>>()
         });
         let failed = self.fail_on.as_ref().map_or(Vec::new(), |budget| budget.broken_by(&report));
-        let checked = Checked { against: earlier.map(|earlier| compare(&earlier, &report)), report, new_waste, failed };
+        let checked = Checked {
+            against: earlier.map(|earlier| compare(&earlier, &report)),
+            report,
+            new_waste,
+            failed,
+        };
         output::print(json, &checked, |checked| table::text(checked, self.fixes))?;
-        let waste = !checked.failed.is_empty() || checked.new_waste.as_ref().is_some_and(|new| !new.is_empty());
+        let waste = !checked.failed.is_empty()
+            || checked.new_waste.as_ref().is_some_and(|new| !new.is_empty());
         Ok(match (checked.report.failures.is_empty(), waste) {
             (_, true) => ExitCode::from(WASTE),
             (false, _) => ExitCode::FAILURE,
@@ -140,7 +155,11 @@ impl Check {
             throttled: !self.unthrottled,
             program: self.browser.clone(),
             at_once: if self.text { 8 } else { 1 },
-            thumbnails: self.keep || self.report.iter().any(|file| file.extension().is_some_and(|form| form == "html")),
+            thumbnails: self.keep
+                || self
+                    .report
+                    .iter()
+                    .any(|file| file.extension().is_some_and(|form| form == "html")),
         }
     }
 }
@@ -151,7 +170,10 @@ async fn checked(targets: &[Target], options: &CheckOptions, fetcher: &Fetcher) 
     if std::io::stderr().is_terminal() {
         bar.set_draw_target(indicatif::ProgressDrawTarget::stderr());
         bar.set_length(targets.len() as u64);
-        bar.set_style(ProgressStyle::with_template("{pos} of {len} pages  {wide_msg}").context("a progress line")?);
+        bar.set_style(
+            ProgressStyle::with_template("{pos} of {len} pages  {wide_msg}")
+                .context("a progress line")?,
+        );
         bar.enable_steady_tick(std::time::Duration::from_millis(200));
     }
     let show = |progress: Progress<'_>| {
@@ -196,6 +218,7 @@ fn write(report: &Report, file: &Path) -> Result<()> {
 }
 
 fn read_report(file: &Path) -> Result<Report> {
-    let text = std::fs::read_to_string(file).with_context(|| format!("cannot read {}", file.display()))?;
+    let text =
+        std::fs::read_to_string(file).with_context(|| format!("cannot read {}", file.display()))?;
     Report::from_json(&text).with_context(|| format!("cannot use {}", file.display()))
 }

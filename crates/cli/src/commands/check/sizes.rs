@@ -41,7 +41,7 @@ pub async fn fit(targets: &[Target], program: Option<PathBuf>, json: bool) -> Re
             })),
             Err(error) => {
                 failed = true;
-                eprintln!("kivet: {}: {error}", target.name);
+                eprintln!("kivet: {}: {}", target.name, kivet_check::causes(&error));
             }
         }
     }

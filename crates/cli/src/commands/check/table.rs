@@ -28,7 +28,8 @@ pub fn text(checked: &Checked, with_fixes: bool) -> String {
         changes(&mut text, comparison);
     }
     if let Some(new) = &checked.new_waste {
-        let _ = writeln!(text, "beyond the baseline: {}", if new.is_empty() { "nothing" } else { "" });
+        let _ =
+            writeln!(text, "beyond the baseline: {}", if new.is_empty() { "nothing" } else { "" });
         new.iter().for_each(|finding| line(&mut text, finding, false));
     }
     if !checked.failed.is_empty() {
@@ -70,18 +71,30 @@ fn heading(text: &mut String, group: &[&ReportedFinding]) {
     let code = group[0].code;
     let total: u64 = group.iter().map(|finding| finding.bytes()).sum();
     let cost = if total > 0 { format!(", up to {}", bytes(total)) } else { String::new() };
-    let places = if group.len() == 1 { "once".to_owned() } else { format!("{} times", group.len()) };
+    let places =
+        if group.len() == 1 { "once".to_owned() } else { format!("{} times", group.len()) };
     let _ = writeln!(text, "  {code}  {places}{cost}: {}", code.title());
 }
 
 fn measures(devices: &[DeviceReport]) -> Table {
     let mut table = Table::new();
     table.load_style(presets::NOTHING);
-    table.set_header(["  device", "sent", "needed", "requests", "before scroll", "largest paint", "shift", "back"]);
+    table.set_header([
+        "  device",
+        "sent",
+        "needed",
+        "requests",
+        "before scroll",
+        "largest paint",
+        "shift",
+        "back",
+    ]);
     for device in devices {
-        let largest = device.largest_ms.map_or("-".to_owned(), |spread| spread_text(spread, 0, " ms"));
+        let largest =
+            device.largest_ms.map_or("-".to_owned(), |spread| spread_text(spread, 0, " ms"));
         let shift = device.shift.map_or("-".to_owned(), |spread| spread_text(spread, 3, ""));
-        let back = device.restored.map_or("-", |restored| if restored { "instant" } else { "reload" });
+        let back =
+            device.restored.map_or("-", |restored| if restored { "instant" } else { "reload" });
         table.add_row([
             format!("  {}", device.device),
             bytes(device.sent),
@@ -116,8 +129,13 @@ fn line(text: &mut String, finding: &ReportedFinding, with_fix: bool) {
     };
     let place = finding.element.line.map_or(String::new(), |line| format!("line {line}, "));
     let devices: Vec<&str> = finding.costs.iter().map(|one| one.device.as_str()).collect();
-    let devices = if devices.len() == DEVICES.len() { "every device".to_owned() } else { devices.join(", ") };
-    let _ = writeln!(text, "{cost:>11} {place}{} on {devices}\n{:12}{}", finding.element.selector, "", finding.why);
+    let devices =
+        if devices.len() == DEVICES.len() { "every device".to_owned() } else { devices.join(", ") };
+    let _ = writeln!(
+        text,
+        "{cost:>11} {place}{} on {devices}\n{:12}{}",
+        finding.element.selector, "", finding.why
+    );
     if with_fix {
         let _ = writeln!(text, "{:12}fix: {}", "", finding.fix);
     }
@@ -136,7 +154,10 @@ fn changes(text: &mut String, comparison: &Comparison) {
                 format!("  {}", device.device),
                 format!("{} to {}", bytes(device.sent[0]), bytes(device.sent[1])),
                 format!("{} to {}", bytes(device.needed[0]), bytes(device.needed[1])),
-                format!("{} to {}", device.requests_before_scroll[0], device.requests_before_scroll[1]),
+                format!(
+                    "{} to {}",
+                    device.requests_before_scroll[0], device.requests_before_scroll[1]
+                ),
                 largest,
                 shift,
             ]);
@@ -144,10 +165,17 @@ fn changes(text: &mut String, comparison: &Comparison) {
         let _ = writeln!(text, "{table}\n");
         for (word, findings) in [("fixed", &page.fixed), ("new", &page.new)] {
             for finding in findings {
-                let _ = writeln!(text, "  {word:>7}  {}  {}", finding.code, finding.element.selector);
+                let _ =
+                    writeln!(text, "  {word:>7}  {}  {}", finding.code, finding.element.selector);
             }
         }
-        let _ = writeln!(text, "  {} fixed, {} new, {} kept\n", page.fixed.len(), page.new.len(), page.kept);
+        let _ = writeln!(
+            text,
+            "  {} fixed, {} new, {} kept\n",
+            page.fixed.len(),
+            page.new.len(),
+            page.kept
+        );
     }
     for (word, pages) in [("only before", &comparison.gone), ("only now", &comparison.added)] {
         for page in pages {

@@ -21,7 +21,12 @@ use crate::output::bytes;
 const SETTLED: Duration = Duration::from_millis(250);
 
 /// Checks once, then again after every save, until stopped.
-pub fn watch(runtime: &Runtime, targets: &[Target], options: &CheckOptions, fetcher: &Fetcher) -> Result<ExitCode> {
+pub fn watch(
+    runtime: &Runtime,
+    targets: &[Target],
+    options: &CheckOptions,
+    fetcher: &Fetcher,
+) -> Result<ExitCode> {
     let roots: Vec<&Path> = targets.iter().filter_map(root).collect();
     if roots.is_empty() {
         bail!("--watch needs files or folders; pages on a server say nothing when they change");
@@ -29,7 +34,9 @@ pub fn watch(runtime: &Runtime, targets: &[Target], options: &CheckOptions, fetc
     let (told, saves) = channel();
     let mut watcher = notify::recommended_watcher(told).context("cannot watch files")?;
     for root in &roots {
-        watcher.watch(root, RecursiveMode::Recursive).with_context(|| format!("cannot watch {}", root.display()))?;
+        watcher
+            .watch(root, RecursiveMode::Recursive)
+            .with_context(|| format!("cannot watch {}", root.display()))?;
     }
     let mut known: HashMap<String, Report> = HashMap::new();
     for page in runtime.block_on(checked(targets, options, fetcher))?.pages {
@@ -67,7 +74,9 @@ fn root(target: &Target) -> Option<&Path> {
 fn wait(saves: &Receiver<notify::Result<Event>>) -> bool {
     loop {
         let Ok(event) = saves.recv() else { return false };
-        if event.is_ok_and(|event| event.kind.is_modify() || event.kind.is_create() || event.kind.is_remove()) {
+        if event.is_ok_and(|event| {
+            event.kind.is_modify() || event.kind.is_create() || event.kind.is_remove()
+        }) {
             break;
         }
     }
@@ -81,9 +90,17 @@ fn alone(options: &CheckOptions, page: PageReport) -> Report {
 
 /// A page in one line.
 fn state(page: &PageReport) -> String {
-    let (sent, needed) =
-        page.devices.iter().fold((0, 0), |(sent, needed), one| (sent.max(one.sent), needed.max(one.needed)));
-    format!("{}: {} sent, {} needed, {} findings", page.page, bytes(sent), bytes(needed), page.findings.len())
+    let (sent, needed) = page
+        .devices
+        .iter()
+        .fold((0, 0), |(sent, needed), one| (sent.max(one.sent), needed.max(one.needed)));
+    format!(
+        "{}: {} sent, {} needed, {} findings",
+        page.page,
+        bytes(sent),
+        bytes(needed),
+        page.findings.len()
+    )
 }
 
 /// What a save changed, in one line; `None` if it changed nothing.

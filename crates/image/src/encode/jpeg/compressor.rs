@@ -1,5 +1,5 @@
-//! The library's compressor, called directly: the safe wrapper, which the decoder uses, has no way to say which scans a file has. All
-//! calls across the C boundary are in this file.
+//! The library's compressor, called directly: the safe wrapper, which the decoder uses, has no way
+//! to say which scans a file has. All calls across the C boundary are in this file.
 #![allow(unsafe_code)]
 
 use std::{
@@ -14,7 +14,7 @@ use kivet_recipe::Size;
 use mozjpeg::qtable::QTable;
 use mozjpeg_sys as sys;
 
-use super::{BLOCK, Planes};
+use super::planes::{BLOCK, Planes};
 
 /// One pass over the coefficients: of all components their means, or of one a band of frequencies.
 pub(super) const fn scan(components: &[c_int], first: c_int, last: c_int) -> sys::jpeg_scan_info {
@@ -24,7 +24,14 @@ pub(super) const fn scan(components: &[c_int], first: c_int, last: c_int) -> sys
         component_index[at] = components[at];
         at += 1;
     }
-    sys::jpeg_scan_info { comps_in_scan: at as c_int, component_index, Ss: first, Se: last, Ah: 0, Al: 0 }
+    sys::jpeg_scan_info {
+        comps_in_scan: at as c_int,
+        component_index,
+        Ss: first,
+        Se: last,
+        Ah: 0,
+        Al: 0,
+    }
 }
 
 /// How a file is to be written.
@@ -45,7 +52,9 @@ pub(super) fn write(planes: &Planes, settings: &Settings<'_>) -> Result<Vec<u8>,
         compressor.set(planes, settings);
         compressor.write(planes, settings)
     }))
-    .map_err(|said| said.downcast::<String>().map_or_else(|_| "the library gave up".to_owned(), |said| *said))
+    .map_err(|said| {
+        said.downcast::<String>().map_or_else(|_| "the library gave up".to_owned(), |said| *said)
+    })
 }
 
 /// The library's state and what it points at, freed on drop.
@@ -59,10 +68,11 @@ struct Compressor {
 
 impl Compressor {
     fn new() -> Self {
-        // SAFETY: plain C structures, whose all-zero form is what the library starts from. Boxes keep their addresses for as long
-        // as the library holds them: until `drop`.
+        // SAFETY: plain C structures, whose all-zero form is what the library starts from. Boxes
+        // keep their addresses for as long as the library holds them: until `drop`.
         unsafe {
-            let mut errors: Box<sys::jpeg_error_mgr> = Box::new(MaybeUninit::zeroed().assume_init());
+            let mut errors: Box<sys::jpeg_error_mgr> =
+                Box::new(MaybeUninit::zeroed().assume_init());
             sys::jpeg_std_error(&mut errors);
             errors.error_exit = Some(unwind);
             errors.emit_message = Some(ignore);
@@ -85,11 +95,12 @@ impl Compressor {
         state.image_height = settings.size.height;
         state.input_components = 3;
         state.in_color_space = sys::J_COLOR_SPACE::JCS_YCbCr;
-        // SAFETY: the state is initialised; defaults allocate as many components as the colour space has; tables have the 64 values
-        // the library reads, and the scans are static.
+        // SAFETY: the state is initialised; defaults allocate as many components as the colour
+        // space has; tables have the 64 values the library reads, and the scans are static.
         unsafe {
             sys::jpeg_set_defaults(state);
-            // What the first would find is set below; the second takes a tenth of the time and saves a few thousandths.
+            // What the first would find is set below; the second takes a tenth of the time and
+            // saves a few thousandths.
             sys::jpeg_c_set_bool_param(state, sys::J_BOOLEAN_PARAM::JBOOLEAN_OPTIMIZE_SCANS, 0);
             sys::jpeg_c_set_bool_param(state, sys::J_BOOLEAN_PARAM::JBOOLEAN_TRELLIS_QUANT_DC, 0);
             for (place, table) in settings.tables.iter().enumerate() {
@@ -107,8 +118,9 @@ impl Compressor {
 
     fn write(mut self, planes: &Planes, settings: &Settings<'_>) -> Vec<u8> {
         let state = &mut *self.state;
-        // SAFETY: everything the library asks for is set. It reads whole rows of blocks of each plane, which the planes have, and
-        // no further rows than there are: pointers to rows past the end are null.
+        // SAFETY: everything the library asks for is set. It reads whole rows of blocks of each
+        // plane, which the planes have, and no further rows than there are: pointers to rows past
+        // the end are null.
         unsafe {
             sys::jpeg_start_compress(state, 1);
             for (number, bytes) in settings.segments {
@@ -140,7 +152,8 @@ impl Compressor {
 
 impl Drop for Compressor {
     fn drop(&mut self) {
-        // SAFETY: created by the library, owned by this value alone; the boxes are freed once the library is done with them.
+        // SAFETY: created by the library, owned by this value alone; the boxes are freed once the
+        // library is done with them.
         unsafe {
             sys::jpeg_destroy_compress(&mut self.state);
             drop(Box::from_raw(self.output));
@@ -149,7 +162,8 @@ impl Drop for Compressor {
     }
 }
 
-/// Where the library writes to: its own description first, so that a pointer to that is a pointer to the whole.
+/// Where the library writes to: its own description first, so that a pointer to that is a pointer
+/// to the whole.
 #[repr(C)]
 struct Output {
     described: sys::jpeg_destination_mgr,
@@ -174,11 +188,12 @@ impl Output {
         let filled = self.file.len();
         self.file.resize(length, 0);
         let rest = &mut self.file[filled..];
-        (self.described.next_output_byte, self.described.free_in_buffer) = (rest.as_mut_ptr(), rest.len());
+        (self.described.next_output_byte, self.described.free_in_buffer) =
+            (rest.as_mut_ptr(), rest.len());
     }
 
-    // SAFETY of the three: the library calls them with the state whose `dest` is the output of a `Compressor`, which nothing else
-    // refers to meanwhile.
+    // SAFETY of the three: the library calls them with the state whose `dest` is the output of a
+    // `Compressor`, which nothing else refers to meanwhile.
 
     unsafe extern "C-unwind" fn start(state: &mut sys::jpeg_compress_struct) {
         let output = unsafe { &mut *state.dest.cast::<Self>() };

@@ -1,10 +1,12 @@
 //! The inner loops, over one row at a time, in portable form; compiled a second time for AVX2.
 
-// No closures below: they would be compiled without the features of the function they are inlined into.
+// No closures below: they would be compiled without the features of the function they are inlined
+// into.
 
 use crate::colour::Range;
 
-/// The shares of red, green and blue in luma (ITU-T H.273, matrix 6), and how far chroma lie from it.
+/// The shares of red, green and blue in luma (ITU-T H.273, matrix 6), and how far chroma lie from
+/// it.
 const SHARES: [f32; 3] = [0.299, 0.587, 0.114];
 const TO_BLUE: f32 = 1.772;
 const TO_RED: f32 = 1.402;
@@ -22,7 +24,8 @@ pub(super) struct Rows {
     channels: [[Vec<u8>; 3]; 2],
     /// Red, green and blue of a row of chroma, 0 to 255.
     means: [Vec<f32>; 3],
-    /// Differences of blue and of red mixed over two rows, one more at each end; then what a decoder shows of them.
+    /// Differences of blue and of red mixed over two rows, one more at each end; then what a
+    /// decoder shows of them.
     mixed: Vec<f32>,
     shown: [Vec<f32>; 2],
 }
@@ -30,14 +33,17 @@ pub(super) struct Rows {
 impl Rows {
     pub(super) fn new(width: usize, across: usize) -> Self {
         Self {
-            channels: std::array::from_fn(|_| std::array::from_fn(|_| vec![0; width.next_multiple_of(2)])),
+            channels: std::array::from_fn(|_| {
+                std::array::from_fn(|_| vec![0; width.next_multiple_of(2)])
+            }),
             means: std::array::from_fn(|_| vec![0.0; across]),
             mixed: vec![0.0; across + 2],
             shown: std::array::from_fn(|_| vec![0.0; width.next_multiple_of(2)]),
         }
     }
 
-    /// The mean light of squares of four. The last column of an odd number stands for its missing neighbour too.
+    /// The mean light of squares of four. The last column of an odd number stands for its missing
+    /// neighbour too.
     #[inline(always)]
     pub(super) fn mean_of_squares(&mut self, lines: [&[u8]; 2]) {
         for (line, channels) in lines.into_iter().zip(&mut self.channels) {
@@ -47,7 +53,9 @@ impl Rows {
         for ((above, below), means) in above.iter().zip(below).zip(&mut self.means) {
             let pairs = above.as_chunks::<2>().0.iter().zip(below.as_chunks::<2>().0);
             for ((above, below), mean) in pairs.zip(means) {
-                *mean = ((light(above[0]) + light(above[1]) + light(below[0]) + light(below[1])) / 4.0).sqrt();
+                *mean = ((light(above[0]) + light(above[1]) + light(below[0]) + light(below[1]))
+                    / 4.0)
+                    .sqrt();
             }
         }
     }
@@ -66,17 +74,25 @@ impl Rows {
     #[inline(always)]
     pub(super) fn chroma(&self, range: Range, blues: &mut [u8], reds: &mut [u8]) {
         let [red, green, blue] = &self.means;
-        for ((((red, green), blue), to_blue), to_red) in red.iter().zip(green).zip(blue).zip(blues).zip(reds) {
+        for ((((red, green), blue), to_blue), to_red) in
+            red.iter().zip(green).zip(blue).zip(blues).zip(reds)
+        {
             let luma = SHARES[0] * red + SHARES[1] * green + SHARES[2] * blue;
             *to_blue = byte(128.0 + (blue - luma) * (range.chroma / TO_BLUE));
             *to_red = byte(128.0 + (red - luma) * (range.chroma / TO_RED));
         }
     }
 
-    /// What decoders show of one kind of chroma: of chroma at half the size three quarters of the nearest and a quarter of the
-    /// next, down and across.
+    /// What decoders show of one kind of chroma: of chroma at half the size three quarters of the
+    /// nearest and a quarter of the next, down and across.
     #[inline(always)]
-    pub(super) fn shown(&mut self, kind: usize, halved: bool, range: Range, [near, far]: [&[u8]; 2]) {
+    pub(super) fn shown(
+        &mut self,
+        kind: usize,
+        halved: bool,
+        range: Range,
+        [near, far]: [&[u8]; 2],
+    ) {
         let scale = range.chroma.recip();
         if !halved {
             for (value, shown) in near.iter().zip(&mut self.shown[kind]) {
@@ -90,7 +106,8 @@ impl Rows {
         }
         self.mixed[0] = self.mixed[1];
         self.mixed[across + 1] = self.mixed[across];
-        let (before, here, after) = (&self.mixed[..across], &self.mixed[1..=across], &self.mixed[2..]);
+        let (before, here, after) =
+            (&self.mixed[..across], &self.mixed[1..=across], &self.mixed[2..]);
         for (((before, here), after), shown) in
             before.iter().zip(here).zip(after).zip(self.shown[kind].as_chunks_mut::<2>().0)
         {
@@ -98,8 +115,8 @@ impl Rows {
         }
     }
 
-    /// The luma with which pixels shown beside these chroma give as much light as those of `line`, with the square of a
-    /// signal for its light.
+    /// The luma with which pixels shown beside these chroma give as much light as those of `line`,
+    /// with the square of a signal for its light.
     #[inline(always)]
     pub(super) fn fitted(&mut self, range: Range, line: &[u8], out: &mut [u8]) {
         apart(line, &mut self.channels[0]);
@@ -129,8 +146,8 @@ struct Piece<'a> {
 }
 
 impl Piece<'_> {
-    /// As if channels had no ends, where luma is a root of `sum(LIGHT * (luma + beside)^2) = wanted`; whether one of them
-    /// would end at black or white.
+    /// As if channels had no ends, where luma is a root of `sum(LIGHT * (luma + beside)^2) =
+    /// wanted`; whether one of them would end at black or white.
     #[inline(always)]
     fn unbounded(&self, range: Range, out: &mut [u8]) -> bool {
         let [red, green, blue] = self.given;
@@ -159,7 +176,8 @@ impl Piece<'_> {
         for ((((red, green), blue), (to_blue, to_red)), out) in pixels.zip(out) {
             let wanted = of_light([light(*red), light(*green), light(*blue)]);
             let beside = beside(*to_blue, *to_red);
-            let mut luma = SHARES[0] * *red as f32 + SHARES[1] * *green as f32 + SHARES[2] * *blue as f32;
+            let mut luma =
+                SHARES[0] * *red as f32 + SHARES[1] * *green as f32 + SHARES[2] * *blue as f32;
             luma = nearer(luma, wanted, beside);
             luma = nearer(luma, wanted, beside);
             *out = stored(range, luma);
@@ -194,11 +212,13 @@ fn nearer(luma: f32, wanted: f32, beside: [f32; 3]) -> f32 {
     luma + (wanted - light) / slope
 }
 
-/// A row of pixels as three rows of one channel, the last column repeated where their number is odd.
+/// A row of pixels as three rows of one channel, the last column repeated where their number is
+/// odd.
 #[inline(always)]
 fn apart(line: &[u8], [reds, greens, blues]: &mut [Vec<u8>; 3]) {
     let pixels = line.as_chunks::<3>().0;
-    for (((pixel, red), green), blue) in pixels.iter().zip(reds.iter_mut()).zip(greens.iter_mut()).zip(blues.iter_mut())
+    for (((pixel, red), green), blue) in
+        pixels.iter().zip(reds.iter_mut()).zip(greens.iter_mut()).zip(blues.iter_mut())
     {
         (*red, *green, *blue) = (pixel[0], pixel[1], pixel[2]);
     }
@@ -216,8 +236,8 @@ fn light(signal: u8) -> f32 {
     signal * signal
 }
 
-/// From 2^23 on floats lie one apart, so that a byte added to it stands in the lowest bits. Casts are slower: they look out for what is
-/// no number.
+/// From 2^23 on floats lie one apart, so that a byte added to it stands in the lowest bits. Casts
+/// are slower: they look out for what is no number.
 const WHOLE: f32 = 8_388_608.0;
 
 /// The nearest byte.

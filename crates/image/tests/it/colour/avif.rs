@@ -1,5 +1,5 @@
-//! AVIF of every depth and signalling, written by its own library. The only calls across the C boundary are in the
-//! fenced function below.
+//! AVIF of every depth and signalling, written by its own library. The only calls across the C
+//! boundary are in the fenced function below.
 #![allow(unsafe_code)]
 
 use libavif_sys as avif;
@@ -24,8 +24,9 @@ fn avif(said: Signalled<'_>) -> Vec<u8> {
         8 => samples.iter().map(|sample| *sample as u8).collect(),
         _ => samples.iter().copied().flat_map(u16::to_ne_bytes).collect(),
     };
-    // SAFETY: every object is checked for null, used while it lives and freed once; the samples outlive the conversion,
-    // which copies them, and are as many as the size, the depth and three channels say.
+    // SAFETY: every object is checked for null, used while it lives and freed once; the samples
+    // outlive the conversion, which copies them, and are as many as the size, the depth and three
+    // channels say.
     unsafe {
         let image = avif::avifImageCreate(STRIP.width, STRIP.height, said.depth, said.layout);
         let encoder = avif::avifEncoderCreate();
@@ -35,7 +36,10 @@ fn avif(said: Signalled<'_>) -> Vec<u8> {
         (*image).transferCharacteristics = said.transfer;
         (*image).matrixCoefficients = avif::AVIF_MATRIX_COEFFICIENTS_BT601 as _;
         if let Some(icc) = said.icc {
-            assert!(avif::avifImageSetProfileICC(image, icc.as_ptr(), icc.len()) == avif::AVIF_RESULT_OK);
+            assert!(
+                avif::avifImageSetProfileICC(image, icc.as_ptr(), icc.len())
+                    == avif::AVIF_RESULT_OK
+            );
         }
         let mut rgb = avif::avifRGBImage::default();
         avif::avifRGBImageSetDefaults(&mut rgb, image);
@@ -72,20 +76,37 @@ fn avif_says_its_colours_by_code_points_or_a_profile_at_three_depths() {
         let at = Signalled { depth, ..plain };
         let check = |said: Signalled<'_>, means: &dyn Fn([f64; 3]) -> [u8; 3], what: &str| {
             let file = avif(said);
-            let facts = kivet_image::probe(&file, kivet_image::Limits::default()).expect("a picture");
+            let facts =
+                kivet_image::probe(&file, kivet_image::Limits::default()).expect("a picture");
             assert_eq!(u32::from(facts.depth), depth, "{what}");
             patches_are(&pixels(&file), means, &format!("AVIF of {depth} bits, {what}"));
         };
         check(at, &as_srgb, "sRGB");
         check(Signalled { range: limited, ..at }, &as_srgb, "limited range");
-        check(Signalled { primaries: 12, ..at }, &|patch| expected(patch, &P3, srgb_to_linear), "Display P3");
-        check(Signalled { primaries: 9, ..at }, &|patch| expected(patch, &BT2020, srgb_to_linear), "BT.2020");
-        check(Signalled { transfer: 8, ..at }, &|patch| expected(patch, &SRGB, |value| value), "linear");
+        check(
+            Signalled { primaries: 12, ..at },
+            &|patch| expected(patch, &P3, srgb_to_linear),
+            "Display P3",
+        );
+        check(
+            Signalled { primaries: 9, ..at },
+            &|patch| expected(patch, &BT2020, srgb_to_linear),
+            "BT.2020",
+        );
+        check(
+            Signalled { transfer: 8, ..at },
+            &|patch| expected(patch, &SRGB, |value| value),
+            "linear",
+        );
         let by_profile = Signalled { primaries: 2, transfer: 2, icc: Some(&adobe), ..at };
         check(by_profile, &|patch| expected(patch, &ADOBE, |value| value.powf(2.2)), "a profile");
         let halved = Signalled { layout: avif::AVIF_PIXEL_FORMAT_YUV420, ..at };
         check(halved, &as_srgb, "4:2:0 chroma");
-        check(Signalled { range: limited, ..halved }, &as_srgb, "4:2:0 chroma in the limited range");
+        check(
+            Signalled { range: limited, ..halved },
+            &as_srgb,
+            "4:2:0 chroma in the limited range",
+        );
         let across = Signalled { layout: avif::AVIF_PIXEL_FORMAT_YUV422, ..at };
         check(across, &as_srgb, "colour at half the width");
         let gray = Signalled { layout: avif::AVIF_PIXEL_FORMAT_YUV400, ..at };

@@ -16,7 +16,8 @@ fn lab_at(corner: [f64; 4]) -> [f64; 3] {
     INKED.iter().find(|(inks, _)| *inks == corner).map_or([15.0, 0.0, 0.0], |(_, lab)| *lab)
 }
 
-/// An output profile of version 2 (ICC.1:2001-04, sections 6.1 and 6.5.9): CMYK to Lab through two grid points an ink.
+/// An output profile of version 2 (ICC.1:2001-04, sections 6.1 and 6.5.9): CMYK to Lab through two
+/// grid points an ink.
 fn profile() -> Vec<u8> {
     let s15 = |value: f64| ((value * 65_536.0).round() as i32).to_be_bytes();
     let mut table = [b"mft2".as_slice(), &[0; 4], &[4, 3, 2, 0]].concat();
@@ -28,7 +29,9 @@ fn profile() -> Vec<u8> {
         // The first ink varies slowest.
         let inks = [3, 2, 1, 0].map(|bit| f64::from(corner >> bit & 1));
         let [l, a, b] = lab_at(inks);
-        words.extend([l * 652.8, (a + 128.0) * 256.0, (b + 128.0) * 256.0].map(|value| value.round() as u16));
+        words.extend(
+            [l * 652.8, (a + 128.0) * 256.0, (b + 128.0) * 256.0].map(|value| value.round() as u16),
+        );
     }
     words.extend([0, 65_535].repeat(3));
     table.extend(words.into_iter().flat_map(u16::to_be_bytes));
@@ -71,8 +74,10 @@ fn srgb_of_lab([l, a, b]: [f64; 3]) -> [u8; 3] {
 
 #[test]
 fn inks_are_shown_as_their_profile_says() {
-    let line: Vec<u8> =
-        INKED.iter().flat_map(|(inks, _)| inks.map(|ink| ((1.0 - ink) * 255.0).round() as u8).repeat(16)).collect();
+    let line: Vec<u8> = INKED
+        .iter()
+        .flat_map(|(inks, _)| inks.map(|ink| ((1.0 - ink) * 255.0).round() as u8).repeat(16))
+        .collect();
     for turned in [mozjpeg::ColorSpace::JCS_CMYK, mozjpeg::ColorSpace::JCS_YCCK] {
         let mut compress = mozjpeg::Compress::new(mozjpeg::ColorSpace::JCS_CMYK);
         compress.set_color_space(turned);

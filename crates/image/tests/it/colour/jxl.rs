@@ -1,5 +1,5 @@
-//! JPEG XL at two depths and in several spaces, written by its own library. The only calls across the C boundary are in
-//! the fenced function below.
+//! JPEG XL at two depths and in several spaces, written by its own library. The only calls across
+//! the C boundary are in the fenced function below.
 #![allow(unsafe_code)]
 
 use jxl_sys::{self as jxl, JxlEncoderStatus::JXL_ENC_SUCCESS, JxlPrimaries, JxlTransferFunction};
@@ -7,16 +7,22 @@ use jxl_sys::{self as jxl, JxlEncoderStatus::JXL_ENC_SUCCESS, JxlPrimaries, JxlT
 use super::*;
 
 /// The strip without loss, `channels` of it, at 8 or 16 bits.
-fn jxl(deep: bool, channels: u32, primaries: JxlPrimaries, transfer: JxlTransferFunction) -> Vec<u8> {
+fn jxl(
+    deep: bool,
+    channels: u32,
+    primaries: JxlPrimaries,
+    transfer: JxlTransferFunction,
+) -> Vec<u8> {
     let samples: Vec<u16> = strip(if deep { 65_535.0 } else { 255.0 });
-    let samples: Vec<u16> = if channels == 1 { samples.into_iter().step_by(3).collect() } else { samples };
+    let samples: Vec<u16> =
+        if channels == 1 { samples.into_iter().step_by(3).collect() } else { samples };
     let bytes: Vec<u8> = match deep {
         false => samples.iter().map(|sample| *sample as u8).collect(),
         true => samples.iter().copied().flat_map(u16::to_ne_bytes).collect(),
     };
-    // SAFETY: the encoder is checked for null, owns its settings and is freed once; the structs are filled by the
-    // library before they are changed; the samples are as many as the header says and copied by the call; the buffer
-    // is as long as the library is told.
+    // SAFETY: the encoder is checked for null, owns its settings and is freed once; the structs are
+    // filled by the library before they are changed; the samples are as many as the header says and
+    // copied by the call; the buffer is as long as the library is told.
     unsafe {
         let encoder = jxl::JxlEncoderCreate(std::ptr::null());
         assert!(!encoder.is_null());
@@ -35,11 +41,16 @@ fn jxl(deep: bool, channels: u32, primaries: JxlPrimaries, transfer: JxlTransfer
         assert_eq!(jxl::JxlEncoderSetFrameLossless(settings, 1), JXL_ENC_SUCCESS);
         let format = jxl::JxlPixelFormat {
             num_channels: channels,
-            data_type: if deep { jxl::JxlDataType::JXL_TYPE_UINT16 } else { jxl::JxlDataType::JXL_TYPE_UINT8 },
+            data_type: if deep {
+                jxl::JxlDataType::JXL_TYPE_UINT16
+            } else {
+                jxl::JxlDataType::JXL_TYPE_UINT8
+            },
             endianness: jxl::JxlEndianness::JXL_NATIVE_ENDIAN,
             align: 0,
         };
-        let added = jxl::JxlEncoderAddImageFrame(settings, &format, bytes.as_ptr().cast(), bytes.len());
+        let added =
+            jxl::JxlEncoderAddImageFrame(settings, &format, bytes.as_ptr().cast(), bytes.len());
         assert_eq!(added, JXL_ENC_SUCCESS);
         jxl::JxlEncoderCloseInput(encoder);
         let mut file = vec![0; 64 << 10];
@@ -54,7 +65,9 @@ fn jxl(deep: bool, channels: u32, primaries: JxlPrimaries, transfer: JxlTransfer
 #[test]
 fn jpeg_xl_says_its_colours_at_two_depths() {
     use JxlPrimaries::{JXL_PRIMARIES_2100, JXL_PRIMARIES_P3, JXL_PRIMARIES_SRGB};
-    use JxlTransferFunction::{JXL_TRANSFER_FUNCTION_LINEAR as LINEAR, JXL_TRANSFER_FUNCTION_SRGB as CURVED};
+    use JxlTransferFunction::{
+        JXL_TRANSFER_FUNCTION_LINEAR as LINEAR, JXL_TRANSFER_FUNCTION_SRGB as CURVED,
+    };
     for deep in [false, true] {
         let drawn = |primaries, transfer| pixels(&jxl(deep, 3, primaries, transfer));
         let what = |said| format!("JPEG XL, {said}, deep: {deep}");

@@ -1,6 +1,8 @@
-//! Known colours in every way a file can say what its numbers mean; each must come out within 2 of 255.
+//! Known colours in every way a file can say what its numbers mean; each must come out within 2 of
+//! 255.
 //!
-//! Expected values are computed here from the definitions (CSS Color 4, section 17; IEC 61966-2-1), not by the engine.
+//! Expected values are computed here from the definitions (CSS Color 4, section 17; IEC 61966-2-1),
+//! not by the engine.
 
 mod avif;
 mod inks;
@@ -15,16 +17,23 @@ use crate::{pixels, rendered, rendered_by};
 
 type Matrix = [[f64; 3]; 3];
 
-/// Linear light of each space to XYZ under D65 (CSS Color 4, section 17.1, rounded there to as many digits).
+/// Linear light of each space to XYZ under D65 (CSS Color 4, section 17.1, rounded there to as many
+/// digits).
 const SRGB: Matrix = [
     [0.412_390_8, 0.357_584_3, 0.180_480_8],
     [0.212_639, 0.715_168_7, 0.072_192_3],
     [0.019_330_8, 0.119_194_8, 0.950_532_1],
 ];
-const P3: Matrix =
-    [[0.486_570_9, 0.265_667_7, 0.198_217_3], [0.228_974_6, 0.691_738_5, 0.079_286_9], [0.0, 0.045_113_4, 1.043_944_4]];
-const BT2020: Matrix =
-    [[0.636_958, 0.144_616_9, 0.168_881], [0.262_700_2, 0.677_998_1, 0.059_301_7], [0.0, 0.028_072_7, 1.060_985_1]];
+const P3: Matrix = [
+    [0.486_570_9, 0.265_667_7, 0.198_217_3],
+    [0.228_974_6, 0.691_738_5, 0.079_286_9],
+    [0.0, 0.045_113_4, 1.043_944_4],
+];
+const BT2020: Matrix = [
+    [0.636_958, 0.144_616_9, 0.168_881],
+    [0.262_700_2, 0.677_998_1, 0.059_301_7],
+    [0.0, 0.028_072_7, 1.060_985_1],
+];
 const ADOBE: Matrix = [
     [0.576_669, 0.185_558_2, 0.188_228_6],
     [0.297_344_9, 0.627_363_6, 0.075_291_5],
@@ -32,8 +41,14 @@ const ADOBE: Matrix = [
 ];
 
 /// Patches inside every gamut tested.
-const PATCHES: [[f64; 3]; 6] =
-    [[0.0, 0.0, 0.0], [1.0, 1.0, 1.0], [0.5, 0.5, 0.5], [0.62, 0.45, 0.36], [0.35, 0.52, 0.44], [0.42, 0.40, 0.60]];
+const PATCHES: [[f64; 3]; 6] = [
+    [0.0, 0.0, 0.0],
+    [1.0, 1.0, 1.0],
+    [0.5, 0.5, 0.5],
+    [0.62, 0.45, 0.36],
+    [0.35, 0.52, 0.44],
+    [0.42, 0.40, 0.60],
+];
 
 fn srgb_to_linear(value: f64) -> f64 {
     if value <= 0.040_45 { value / 12.92 } else { ((value + 0.055) / 1.055).powf(2.4) }
@@ -69,8 +84,10 @@ fn as_srgb(patch: [f64; 3]) -> [u8; 3] {
 
 /// Six patches side by side, eight pixels each, as samples of `most` from `value`.
 fn strip(max: f64) -> Vec<u16> {
-    let line: Vec<u16> =
-        PATCHES.iter().flat_map(|patch| patch.map(|value| (value * max).round() as u16).repeat(8)).collect();
+    let line: Vec<u16> = PATCHES
+        .iter()
+        .flat_map(|patch| patch.map(|value| (value * max).round() as u16).repeat(8))
+        .collect();
     line.repeat(8)
 }
 
@@ -81,7 +98,8 @@ fn patches_are(drawn: &Raster, expected: impl Fn([f64; 3]) -> [u8; 3], what: &st
     for (i, patch) in PATCHES.into_iter().enumerate() {
         let at = (4 * 48 + i * 8 + 4) * drawn.channels();
         let got = &drawn.bytes()[at..at + 3];
-        let near = got.iter().zip(expected(patch)).all(|(got, expected)| got.abs_diff(expected) <= 2);
+        let near =
+            got.iter().zip(expected(patch)).all(|(got, expected)| got.abs_diff(expected) <= 2);
         assert!(near, "{what}, patch {i}: {got:?}, expected {:?}", expected(patch));
     }
 }
@@ -117,7 +135,11 @@ fn png_says_what_its_colours_mean_in_four_ways_at_two_depths() {
         patches_are(&pixels(&png(depth, |_| {})), as_srgb, "nothing said");
         patches_are(&pixels(&png(depth, chunk(*b"sRGB", vec![0]))), as_srgb, "sRGB");
         let p3 = |patch| expected(patch, &P3, srgb_to_linear);
-        patches_are(&pixels(&png(depth, chunk(*b"cICP", vec![12, 13, 0, 1]))), p3, "cICP Display P3");
+        patches_are(
+            &pixels(&png(depth, chunk(*b"cICP", vec![12, 13, 0, 1]))),
+            p3,
+            "cICP Display P3",
+        );
         let wide = |patch| expected(patch, &BT2020, srgb_to_linear);
         patches_are(&pixels(&png(depth, chunk(*b"cICP", vec![9, 13, 0, 1]))), wide, "cICP BT.2020");
         let plain = |patch| expected(patch, &SRGB, |value| value.powf(1.8));
@@ -129,12 +151,14 @@ fn png_says_what_its_colours_mean_in_four_ways_at_two_depths() {
             chunk(*b"gAMA", gamma(1.0 / 2.2 + 0.01))(writer);
             chunk(*b"cHRM", points.clone())(writer);
         };
-        let near_adobe = |patch| expected(patch, &ADOBE, |value| value.powf(1.0 / (1.0 / 2.2 + 0.01)));
+        let near_adobe =
+            |patch| expected(patch, &ADOBE, |value| value.powf(1.0 / (1.0 / 2.2 + 0.01)));
         patches_are(&pixels(&png(depth, both)), near_adobe, "gAMA and cHRM");
         let icc = moxcms::ColorProfile::new_adobe_rgb().encode().expect("a profile");
         let packed = {
             use std::io::Write;
-            let mut packer = flate2::write::ZlibEncoder::new(b"a\0\0".to_vec(), flate2::Compression::fast());
+            let mut packer =
+                flate2::write::ZlibEncoder::new(b"a\0\0".to_vec(), flate2::Compression::fast());
             packer.write_all(&icc).expect("packed");
             packer.finish().expect("packed")
         };
@@ -152,7 +176,12 @@ fn sixteen_bits_are_not_quantised_before_resampling() {
     // A ramp from 100.0 to 101.0 of 255: 8 bits would give one hard step in the middle.
     let row: Vec<u8> = (0..640)
         .flat_map(|x| {
-            ((100.0 + f64::from(x) / 640.0) * 257.0).round().to_string().parse::<u16>().expect("a sample").to_be_bytes()
+            ((100.0 + f64::from(x) / 640.0) * 257.0)
+                .round()
+                .to_string()
+                .parse::<u16>()
+                .expect("a sample")
+                .to_be_bytes()
         })
         .collect();
     encoder.write_header().expect("a header").write_image_data(&row.repeat(64)).expect("pixels");
@@ -180,7 +209,8 @@ fn a_profile_in_a_jpeg_is_honoured_and_bitmaps_without_one_are_srgb() {
 
     let mut tiff = std::io::Cursor::new(Vec::new());
     let encoder = image::codecs::tiff::TiffEncoder::new(&mut tiff);
-    image::ImageEncoder::write_image(encoder, &rgb, 48, 8, image::ExtendedColorType::Rgb8).expect("written");
+    image::ImageEncoder::write_image(encoder, &rgb, 48, 8, image::ExtendedColorType::Rgb8)
+        .expect("written");
     patches_are(&pixels(tiff.get_ref()), as_srgb, "a TIFF");
     let mut bmp = Vec::new();
     image::ImageEncoder::write_image(
@@ -195,7 +225,8 @@ fn a_profile_in_a_jpeg_is_honoured_and_bitmaps_without_one_are_srgb() {
     let deep: Vec<u8> = strip(65_535.0).into_iter().flat_map(u16::to_ne_bytes).collect();
     let mut tiff = std::io::Cursor::new(Vec::new());
     let encoder = image::codecs::tiff::TiffEncoder::new(&mut tiff);
-    image::ImageEncoder::write_image(encoder, &deep, 48, 8, image::ExtendedColorType::Rgb16).expect("written");
+    image::ImageEncoder::write_image(encoder, &deep, 48, 8, image::ExtendedColorType::Rgb16)
+        .expect("written");
     patches_are(&pixels(tiff.get_ref()), as_srgb, "a TIFF of 16 bits");
 }
 
@@ -204,16 +235,20 @@ fn a_wide_gamut_is_kept_by_policy_and_said_in_every_format() {
     // Display P3's own red: outside sRGB.
     let red = png_of([255, 0, 0]);
     let wide = Policy { gamut: Gamut::DisplayP3, ..Policy::default() };
-    for format in ["png", "jpeg", "webp", "avif"].into_iter().chain(cfg!(feature = "jxl").then_some("jxl")) {
+    for format in
+        ["png", "jpeg", "webp", "avif"].into_iter().chain(cfg!(feature = "jxl").then_some("jxl"))
+    {
         let recipe = format!("as-{format}_fidelity-90");
         let kept = rendered_by(&red, &recipe, &wide);
-        let facts = kivet_image::probe(&kept.bytes, kivet_image::Limits::default()).expect("a picture");
+        let facts =
+            kivet_image::probe(&kept.bytes, kivet_image::Limits::default()).expect("a picture");
         assert!(facts.wide, "{format} says that it is wide");
         let back = rendered_by(&kept.bytes, "as-png", &wide);
         let plain = stored_samples(&back.bytes);
         assert!(plain[0] >= 250 && plain[1] <= 12 && plain[2] <= 12, "{format}: {:?}", &plain[..3]);
         let narrow = rendered(&red, &recipe);
-        let facts = kivet_image::probe(&narrow.bytes, kivet_image::Limits::default()).expect("a picture");
+        let facts =
+            kivet_image::probe(&narrow.bytes, kivet_image::Limits::default()).expect("a picture");
         assert!(!facts.wide, "{format} is in sRGB by default");
     }
 }
@@ -245,11 +280,15 @@ fn stored_samples(file: &[u8]) -> Vec<u8> {
 #[test]
 fn strong_colours_keep_their_light_where_colour_is_stored_at_half_size() {
     let (size, colours) = (Size::new(96, 64), [[225, 40, 35], [20, 120, 240]]);
-    let stripes = (0..size.pixels() as usize).flat_map(|at| colours[(at % 96 / 3 + at / 96 / 5) % 2]).collect();
+    let stripes = (0..size.pixels() as usize)
+        .flat_map(|at| colours[(at % 96 / 3 + at / 96 / 5) % 2])
+        .collect();
     let raster = Raster::new(size, false, stripes).expect("a raster");
-    let light = |pixel: &[u8]| times(&SRGB, [0, 1, 2].map(|at| srgb_to_linear(f64::from(pixel[at]) / 255.0)))[1];
+    let light = |pixel: &[u8]| {
+        times(&SRGB, [0, 1, 2].map(|at| srgb_to_linear(f64::from(pixel[at]) / 255.0)))[1]
+    };
     for (format, setting) in [(Format::Webp, 96.0), (Format::Avif, 95.0)] {
-        let file = encode(&raster, format, Encoding::Lossy { setting }).expect("a file");
+        let file = encode(&raster, format, Encoding::lossy(setting)).expect("a file");
         let shown = pixels(&file);
         let off = |(one, other): (&[u8], &[u8])| (light(one) - light(other)).abs();
         let pairs = raster.bytes().chunks(3).zip(shown.bytes().chunks(shown.channels()));

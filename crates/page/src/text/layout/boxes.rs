@@ -1,10 +1,11 @@
 //! Boxes in boxes, as the layout library walks them.
 
 use taffy::{
-    AvailableSpace, BlockContext, Cache, CacheTree, Display, Layout, LayoutBlockContainer, LayoutContainingBlock,
-    LayoutFlexboxContainer, LayoutGridContainer, LayoutInput, LayoutOutput, LayoutPartialTree, NodeId, RunMode, Size,
-    Style, TraversePartialTree, TraverseTree, compute_block_layout, compute_cached_layout, compute_flexbox_layout,
-    compute_grid_layout, compute_hidden_layout, compute_leaf_layout, compute_oof_layout, compute_root_layout,
+    AvailableSpace, BlockContext, Cache, CacheTree, Display, Layout, LayoutBlockContainer,
+    LayoutContainingBlock, LayoutFlexboxContainer, LayoutGridContainer, LayoutInput, LayoutOutput,
+    LayoutPartialTree, NodeId, RunMode, Size, Style, TraversePartialTree, TraverseTree,
+    compute_block_layout, compute_cached_layout, compute_flexbox_layout, compute_grid_layout,
+    compute_hidden_layout, compute_leaf_layout, compute_oof_layout, compute_root_layout,
 };
 
 use super::lengths::Lengths;
@@ -53,7 +54,10 @@ impl Boxes {
     }
 
     pub fn lay_out(&mut self, root: NodeId, room: (f32, f32)) {
-        let room = Size { width: AvailableSpace::Definite(room.0), height: AvailableSpace::Definite(room.1) };
+        let room = Size {
+            width: AvailableSpace::Definite(room.0),
+            height: AvailableSpace::Definite(room.1),
+        };
         compute_root_layout(self, root, room);
     }
 
@@ -77,7 +81,12 @@ impl Boxes {
         &mut self.all[usize::from(node)]
     }
 
-    fn inside(&mut self, node: NodeId, inputs: LayoutInput, block: Option<&mut BlockContext<'_>>) -> LayoutOutput {
+    fn inside(
+        &mut self,
+        node: NodeId,
+        inputs: LayoutInput,
+        block: Option<&mut BlockContext<'_>>,
+    ) -> LayoutOutput {
         if inputs.run_mode == RunMode::PerformHiddenLayout {
             return compute_hidden_layout(self, node);
         }
@@ -101,23 +110,26 @@ impl Boxes {
     fn leaf(&self, node: NodeId, inputs: LayoutInput) -> LayoutOutput {
         let Inner { style, content, .. } = self.inner(node);
         let is_picture = matches!(content, Content::Picture { .. });
-        let unasked =
-            inputs.known_dimensions.width.is_none() && inputs.available_space.width == AvailableSpace::MinContent;
+        let unasked = inputs.known_dimensions.width.is_none()
+            && inputs.available_space.width == AvailableSpace::MinContent;
         // A picture that is a share of its surroundings does not widen them (CSS Sizing 3, 5.2.2).
         let narrow = (is_picture && unasked && is_share(style)).then(|| {
             let size = Size { width: taffy::Dimension::length(0.0), height: style.size.height };
             Style { size, aspect_ratio: None, ..style.clone() }
         });
         let resolve = |handle: *const (), around: f32| self.lengths.resolve(handle, around);
-        compute_leaf_layout(inputs, narrow.as_ref().unwrap_or(style), resolve, |known, room| match narrow {
-            Some(_) => Size { width: 0.0, height: known.height.unwrap_or(0.0) },
-            None => content.size(known, room),
+        compute_leaf_layout(inputs, narrow.as_ref().unwrap_or(style), resolve, |known, room| {
+            match narrow {
+                Some(_) => Size { width: 0.0, height: known.height.unwrap_or(0.0) },
+                None => content.size(known, room),
+            }
         })
     }
 }
 
 fn is_share(style: &Style) -> bool {
-    style.size.width.into_raw().uses_percentage() || style.max_size.width.into_raw().uses_percentage()
+    style.size.width.into_raw().uses_percentage()
+        || style.max_size.width.into_raw().uses_percentage()
 }
 
 impl Content {
@@ -127,7 +139,9 @@ impl Content {
             Self::Picture { natural, shape } => match (known.width, known.height, shape) {
                 (Some(width), None, Some(shape)) => Size { width, height: width / shape },
                 (None, Some(height), Some(shape)) => Size { width: height * shape, height },
-                (width, height, _) => Size { width: width.unwrap_or(natural.0), height: height.unwrap_or(natural.1) },
+                (width, height, _) => {
+                    Size { width: width.unwrap_or(natural.0), height: height.unwrap_or(natural.1) }
+                }
             },
             Self::Text { letters, longest, font, line } => {
                 let (all, word) = (letters * font * LETTER, longest * font * LETTER);

@@ -6,7 +6,7 @@ use crate::text::style::Style;
 
 /// Width over height of an `aspect-ratio`.
 pub fn ratio(value: &str) -> Option<f64> {
-    let value = value.trim_start_matches("auto").trim();
+    let value = value.strip_prefix("auto").unwrap_or(value).trim();
     let (across, down) = value.split_once('/').unwrap_or((value, "1"));
     let (across, down): (f64, f64) = (across.trim().parse().ok()?, down.trim().parse().ok()?);
     (across > 0.0 && down > 0.0).then(|| across / down)
@@ -38,7 +38,9 @@ pub fn is_nowhere(element: ElementRef<'_>, style: &Style) -> bool {
             | "base"
             | "datalist"
     );
-    never || style.is("display", "none") || (element.attr("hidden").is_some() && style.get("display").is_none())
+    never
+        || style.is("display", "none")
+        || (element.attr("hidden").is_some() && style.get("display").is_none())
 }
 
 pub(super) fn is_block(element: ElementRef<'_>, style: &Style) -> bool {

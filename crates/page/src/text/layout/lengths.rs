@@ -1,4 +1,5 @@
-//! Lengths as the layout library takes them: pixels, shares, and what mixes the two, as `calc(50% - 20px)`.
+//! Lengths as the layout library takes them: pixels, shares, and what mixes the two, as `calc(50% -
+//! 20px)`.
 
 use taffy::{Dimension, LengthPercentage, LengthPercentageAuto};
 
@@ -32,10 +33,13 @@ impl Lengths {
             _ => {}
         }
         if !text.contains('%') {
-            return length(text, basis).map_or(Amount::Auto, |pixels| Amount::Pixels(pixels as f32));
+            return length(text, basis)
+                .map_or(Amount::Auto, |pixels| Amount::Pixels(pixels as f32));
         }
         let at = |percent: f64| length(text, &Basis { percent: Some(percent), ..*basis });
-        let (Some(none), Some(some), Some(more)) = (at(0.0), at(100.0), at(1000.0)) else { return Amount::Auto };
+        let (Some(none), Some(some), Some(more)) = (at(0.0), at(100.0), at(1000.0)) else {
+            return Amount::Auto;
+        };
         if none == some && some == more {
             Amount::Pixels(none as f32)
         } else if none.abs() < 1e-6 && (more - 10.0 * some).abs() < 1e-3 {
@@ -49,8 +53,9 @@ impl Lengths {
     /// What a mixed length comes to where 100% is `around`.
     pub fn resolve(&self, handle: *const (), around: f32) -> f32 {
         let mixed = (handle.addr() / STEP).checked_sub(1).and_then(|at| self.0.get(at));
-        let pixels =
-            mixed.and_then(|(text, basis)| length(text, &Basis { percent: Some(f64::from(around)), ..*basis }));
+        let pixels = mixed.and_then(|(text, basis)| {
+            length(text, &Basis { percent: Some(f64::from(around)), ..*basis })
+        });
         pixels.unwrap_or_default() as f32
     }
 }

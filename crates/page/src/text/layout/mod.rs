@@ -1,9 +1,11 @@
-//! Where things are, roughly: a page's boxes, laid out by a layout library without fonts. Widths come out as in a browser for
-//! what pages mostly use; the size of text is estimated from its length.
+//! Where things are, roughly: a page's boxes, laid out by a layout library without fonts. Widths
+//! come out as in a browser for what pages mostly use; the size of text is estimated from its
+//! length.
 
 mod boxes;
 mod kinds;
 mod lengths;
+mod sides;
 mod translate;
 mod tree;
 
@@ -16,11 +18,9 @@ use super::{
     style::Styles,
 };
 use crate::{Basis, Device, observation::Area};
-pub(super) use kinds::{is_nowhere, is_out_of_flow, is_replaced, ratio};
+pub(super) use kinds::{is_nowhere, is_out_of_flow, ratio};
+use sides::{Natural, Sides, basis};
 use tree::Tree;
-
-/// The natural size of the picture an element shows, in CSS pixels.
-type Natural<'a> = &'a dyn Fn(ElementRef<'_>) -> Option<(f64, f64)>;
 
 /// The boxes of a page's elements, in page coordinates.
 pub(super) struct Layout<'a> {
@@ -29,18 +29,17 @@ pub(super) struct Layout<'a> {
     fonts: HashMap<NodeId, f64>,
 }
 
-/// An element's border box, and what is inside its border and padding.
-#[derive(Clone, Copy)]
-struct Sides {
-    border: Area,
-    content: Area,
-}
-
 impl<'a> Layout<'a> {
     /// Lays out a page.
-    pub fn of(document: &Document, styles: &Styles, device: &'a Device, natural: Natural<'_>) -> Self {
+    pub fn of(
+        document: &Document,
+        styles: &Styles,
+        device: &'a Device,
+        natural: Natural<'_>,
+    ) -> Self {
         let mut tree = Tree::new(styles, device, natural);
-        let boxes = document.elements("html").next().map(|html| tree.lay_out(html)).unwrap_or_default();
+        let boxes =
+            document.elements("html").next().map(|html| tree.lay_out(html)).unwrap_or_default();
         Self { device, boxes, fonts: tree.into_fonts() }
     }
 
@@ -58,8 +57,4 @@ impl<'a> Layout<'a> {
     pub fn basis(&self, element: ElementRef<'_>) -> Basis {
         basis(self.device, self.fonts.get(&element.id()).copied().unwrap_or(16.0))
     }
-}
-
-fn basis(device: &Device, em: f64) -> Basis {
-    Basis { em, ..Basis::viewport(f64::from(device.width), f64::from(device.height)) }
 }

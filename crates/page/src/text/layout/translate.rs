@@ -3,8 +3,8 @@
 use std::str::FromStr;
 
 use taffy::{
-    BoxSizing, Display, GridTemplateArea, GridTemplateAreas, GridTemplateComponent, GridTemplateTracks, Line, Overflow,
-    Point, Position, Rect, Size,
+    BoxSizing, Display, GridTemplateArea, GridTemplateAreas, GridTemplateComponent,
+    GridTemplateTracks, Line, Overflow, Point, Position, Rect, Size,
 };
 
 use super::{
@@ -47,10 +47,19 @@ impl Translation<'_> {
     }
 
     /// The four sides of a box.
-    fn sides<T>(&mut self, name: impl Fn(&str) -> String, usual: Rect<f64>, of: impl Fn(Amount) -> T) -> Rect<T> {
+    fn sides<T>(
+        &mut self,
+        name: impl Fn(&str) -> String,
+        usual: Rect<f64>,
+        of: impl Fn(Amount) -> T,
+    ) -> Rect<T> {
         let mut side = |which: &str, usual: f64| {
             let name = name(which);
-            of(if self.style.get(&name).is_some() { self.amount(&name) } else { Amount::Pixels(usual as f32) })
+            of(if self.style.get(&name).is_some() {
+                self.amount(&name)
+            } else {
+                Amount::Pixels(usual as f32)
+            })
         };
         Rect {
             left: side("left", usual.left),
@@ -87,23 +96,30 @@ impl Translation<'_> {
         }
     }
 
-    fn tracks(&mut self, name: &str) -> Option<GridTemplateTracks<String, GridTemplateComponent<String>>> {
-        let tracks = spaced(self.style.get(name)?).into_iter().map(|track| match inside("repeat", track) {
-            Some(repeated) => {
-                let (count, tracks) = repeated.split_once(',').unwrap_or((repeated, ""));
-                let tracks: Vec<String> = spaced(tracks).into_iter().map(|track| self.track(track)).collect();
-                format!("repeat({count}, {})", tracks.join(" "))
-            }
-            None => self.track(track),
-        });
+    fn tracks(
+        &mut self,
+        name: &str,
+    ) -> Option<GridTemplateTracks<String, GridTemplateComponent<String>>> {
+        let tracks =
+            spaced(self.style.get(name)?).into_iter().map(|track| match inside("repeat", track) {
+                Some(repeated) => {
+                    let (count, tracks) = repeated.split_once(',').unwrap_or((repeated, ""));
+                    let tracks: Vec<String> =
+                        spaced(tracks).into_iter().map(|track| self.track(track)).collect();
+                    format!("repeat({count}, {})", tracks.join(" "))
+                }
+                None => self.track(track),
+            });
         tracks.collect::<Vec<String>>().join(" ").parse().ok()
     }
 
-    /// A track with every length in pixels, the only unit the library reads beside percentages and fractions.
+    /// A track with every length in pixels, the only unit the library reads beside percentages and
+    /// fractions.
     fn track(&mut self, track: &str) -> String {
         for name in ["minmax", "fit-content"] {
             if let Some(sizes) = inside(name, track) {
-                let sizes: Vec<String> = separate(sizes).into_iter().map(|size| self.in_pixels(size)).collect();
+                let sizes: Vec<String> =
+                    separate(sizes).into_iter().map(|size| self.in_pixels(size)).collect();
                 return format!("{name}({})", sizes.join(", "));
             }
         }
@@ -120,8 +136,12 @@ impl Translation<'_> {
     fn line(&self, name: &str) -> Option<Line<taffy::GridPlacement>> {
         let value = self.style.get(name)?;
         // A name alone stands for both lines of its area.
-        let alone =
-            if value.starts_with(|c: char| c.is_alphabetic()) && !value.starts_with("span ") { value } else { "auto" };
+        let alone = if value.starts_with(|c: char| c.is_alphabetic()) && !value.starts_with("span ")
+        {
+            value
+        } else {
+            "auto"
+        };
         let (start, end) = value.split_once('/').unwrap_or((value, alone));
         Some(Line { start: start.trim().parse().ok()?, end: end.trim().parse().ok()? })
     }
@@ -133,7 +153,12 @@ fn inside<'a>(name: &str, call: &'a str) -> Option<&'a str> {
 }
 
 /// An element's style, but for what hangs on its content.
-pub(super) fn translate(style: &Style, usual: &Usual<'_>, basis: &Basis, lengths: &mut Lengths) -> taffy::Style {
+pub(super) fn translate(
+    style: &Style,
+    usual: &Usual<'_>,
+    basis: &Basis,
+    lengths: &mut Lengths,
+) -> taffy::Style {
     let mut from = Translation { style, basis, lengths };
     let mut to = taffy::Style { display: from.display(usual.tag), ..taffy::Style::default() };
     boxed(&mut from, usual, &mut to);
@@ -151,18 +176,33 @@ fn boxed(from: &mut Translation<'_>, usual: &Usual<'_>, to: &mut taffy::Style) {
     to.float = from.keyword("float").unwrap_or_default();
     to.clear = from.keyword("clear").unwrap_or_default();
     to.overflow = Point { x: from.overflow("overflow-x"), y: from.overflow("overflow-y") };
-    to.size = Size { width: from.amount("width").dimension(), height: from.amount("height").dimension() };
-    to.min_size = Size { width: from.amount("min-width").or_auto(), height: from.amount("min-height").or_auto() };
-    to.max_size = Size { width: from.amount("max-width").or_auto(), height: from.amount("max-height").or_auto() };
+    to.size =
+        Size { width: from.amount("width").dimension(), height: from.amount("height").dimension() };
+    to.min_size = Size {
+        width: from.amount("min-width").or_auto(),
+        height: from.amount("min-height").or_auto(),
+    };
+    to.max_size = Size {
+        width: from.amount("max-width").or_auto(),
+        height: from.amount("max-height").or_auto(),
+    };
     to.margin = from.sides(|side| format!("margin-{side}"), margin, Amount::or_auto);
-    to.padding = from.sides(|side| format!("padding-{side}"), Rect { left: usual.indent, ..zero }, Amount::or_nothing);
+    to.padding = from.sides(
+        |side| format!("padding-{side}"),
+        Rect { left: usual.indent, ..zero },
+        Amount::or_nothing,
+    );
     to.border = from.sides(|side| format!("border-{side}-width"), zero, Amount::or_nothing);
     let mut auto = |name: &str| from.amount(name).or_auto();
-    to.inset = Rect { left: auto("left"), right: auto("right"), top: auto("top"), bottom: auto("bottom") };
+    to.inset =
+        Rect { left: auto("left"), right: auto("right"), top: auto("top"), bottom: auto("bottom") };
 }
 
 fn aligned(from: &mut Translation<'_>, usual: &Usual<'_>, to: &mut taffy::Style) {
-    to.gap = Size { width: from.amount("column-gap").or_nothing(), height: from.amount("row-gap").or_nothing() };
+    to.gap = Size {
+        width: from.amount("column-gap").or_nothing(),
+        height: from.amount("row-gap").or_nothing(),
+    };
     to.flex_basis = from.amount("flex-basis").dimension();
     to.flex_direction = from.keyword("flex-direction").unwrap_or_default();
     to.flex_wrap = from.keyword("flex-wrap").unwrap_or_default();
@@ -205,8 +245,12 @@ const MAX_NAMED: usize = 100;
 
 /// Named areas (CSS Grid 2, 7.3): a string for each row, a name or a dot for each column.
 fn areas(template: &str) -> Option<GridTemplateAreas<String>> {
-    let rows: Vec<Vec<&str>> =
-        template.split(['"', '\'']).skip(1).step_by(2).map(|row| row.split_whitespace().collect()).collect();
+    let rows: Vec<Vec<&str>> = template
+        .split(['"', '\''])
+        .skip(1)
+        .step_by(2)
+        .map(|row| row.split_whitespace().collect())
+        .collect();
     if rows.len() > MAX_NAMED || rows.iter().any(|row| row.len() > MAX_NAMED) {
         return None;
     }
@@ -214,7 +258,9 @@ fn areas(template: &str) -> Option<GridTemplateAreas<String>> {
     for (row, names) in (1..).zip(&rows) {
         for (column, name) in (1..).zip(names).filter(|(_, name)| !name.starts_with('.')) {
             match areas.iter_mut().find(|area| area.name == *name) {
-                Some(area) => (area.row_end, area.column_end) = (row + 1, area.column_end.max(column + 1)),
+                Some(area) => {
+                    (area.row_end, area.column_end) = (row + 1, area.column_end.max(column + 1))
+                }
                 None => areas.push(GridTemplateArea {
                     name: (*name).to_owned(),
                     row_start: row,

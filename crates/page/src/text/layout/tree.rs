@@ -6,11 +6,9 @@ use scraper::{ElementRef, Node};
 use taffy::{AlignItems, Dimension, Display, ExpandedDimension, FlexWrap, Size};
 
 use super::{
-    Natural, Sides, basis,
     boxes::{Boxes, Content},
-    is_nowhere, is_out_of_flow, is_replaced,
-    kinds::is_block,
-    ratio,
+    kinds::{is_block, is_nowhere, is_out_of_flow, is_replaced, ratio},
+    sides::{Natural, Sides, basis},
     translate::{Usual, translate},
 };
 use crate::{
@@ -22,8 +20,8 @@ use crate::{
     },
 };
 
-/// Elements in elements beyond this are laid out nowhere: every level takes room on the stack, and no page for people
-/// has so many.
+/// Elements in elements beyond this are laid out nowhere: every level takes room on the stack, and
+/// no page for people has so many.
 const MAX_DEPTH: usize = 128;
 
 /// What is inherited.
@@ -87,8 +85,11 @@ impl<'a> Tree<'a> {
         self.boxes.lay_out(screen, (width, height));
         let mut placed = HashMap::new();
         self.place(screen, (0.0, 0.0), &mut placed);
-        let mut sides: HashMap<NodeId, Sides> =
-            self.of.iter().filter_map(|(element, own)| Some((*element, *placed.get(own)?))).collect();
+        let mut sides: HashMap<NodeId, Sides> = self
+            .of
+            .iter()
+            .filter_map(|(element, own)| Some((*element, *placed.get(own)?)))
+            .collect();
         for (element, inside) in &self.spread {
             let areas = inside.iter().filter_map(|one| placed.get(one)).map(|sides| sides.border);
             if let Some(border) = areas.reduce(around_both) {
@@ -99,12 +100,19 @@ impl<'a> Tree<'a> {
     }
 
     /// Where a box and all in it are on the page.
-    fn place(&self, node: taffy::NodeId, around: (f64, f64), placed: &mut HashMap<taffy::NodeId, Sides>) {
+    fn place(
+        &self,
+        node: taffy::NodeId,
+        around: (f64, f64),
+        placed: &mut HashMap<taffy::NodeId, Sides>,
+    ) {
         let layout = self.boxes.layout(node);
         let at = (around.0 + f64::from(layout.location.x), around.1 + f64::from(layout.location.y));
         let inset = |border: f32, padding: f32| f64::from(border + padding);
-        let (left, top) =
-            (inset(layout.border.left, layout.padding.left), inset(layout.border.top, layout.padding.top));
+        let (left, top) = (
+            inset(layout.border.left, layout.padding.left),
+            inset(layout.border.top, layout.padding.top),
+        );
         let right = inset(layout.border.right, layout.padding.right);
         let bottom = inset(layout.border.bottom, layout.padding.bottom);
         let (width, height) = (f64::from(layout.size.width), f64::from(layout.size.height));
@@ -131,7 +139,8 @@ impl<'a> Tree<'a> {
         let node = if is_replaced(element) {
             self.replaced(element, style, translated)
         } else {
-            translated.aspect_ratio = style.get("aspect-ratio").and_then(ratio).map(|ratio| ratio as f32);
+            translated.aspect_ratio =
+                style.get("aspect-ratio").and_then(ratio).map(|ratio| ratio as f32);
             let inside = match translated.display {
                 Display::Flex | Display::Grid => self.items(element, own),
                 _ => self.flow(element, own),
@@ -143,13 +152,20 @@ impl<'a> Tree<'a> {
     }
 
     /// A picture, a film, a frame.
-    fn replaced(&mut self, element: ElementRef<'_>, style: &Style, translated: taffy::Style) -> taffy::NodeId {
+    fn replaced(
+        &mut self,
+        element: ElementRef<'_>,
+        style: &Style,
+        translated: taffy::Style,
+    ) -> taffy::NodeId {
         let is_frame = matches!(element.value().name(), "iframe" | "video" | "embed" | "object");
         let natural = (self.natural)(element).or(is_frame.then_some((300.0, 150.0)));
         let said = style.get("aspect-ratio").and_then(ratio);
-        let is_preferred = style.get("aspect-ratio").is_some_and(|value| !value.starts_with("auto"));
+        let is_preferred =
+            style.get("aspect-ratio").is_some_and(|value| !value.starts_with("auto"));
         let shown = natural.map(|(width, height)| width / height).filter(|_| !is_frame);
-        let shape = if is_preferred || is_frame { said.or(shown) } else { shown.or(said) }.map(|shape| shape as f32);
+        let shape = if is_preferred || is_frame { said.or(shown) } else { shown.or(said) }
+            .map(|shape| shape as f32);
         // Where both sides are said, a ratio says nothing.
         let is_said = !translated.size.width.is_auto() && !translated.size.height.is_auto();
         let (width, height) = natural.unwrap_or_default();
@@ -246,7 +262,9 @@ impl<'a> Tree<'a> {
                 pieces.push(Piece::Aside(self.element(child, own)));
             } else if is_block(child, style) {
                 pieces.push(Piece::Block(self.element(child, own)));
-            } else if is_replaced(child) || style.get("display").is_some_and(|display| display.starts_with("inline-")) {
+            } else if is_replaced(child)
+                || style.get("display").is_some_and(|display| display.starts_with("inline-"))
+            {
                 pieces.push(Piece::Inline(self.element(child, own)));
             } else {
                 let within = self.inherited(child, style, own);
@@ -288,7 +306,10 @@ impl<'a> Tree<'a> {
         let font = style.length("font-size", &of_font).unwrap_or(around.font * usual);
         self.fonts.insert(element.id(), font);
         let set = style.get("line-height").and_then(|value| {
-            value.parse().ok().or_else(|| Some(crate::length(value, &basis(self.device, font))? / font))
+            value
+                .parse()
+                .ok()
+                .or_else(|| Some(crate::length(value, &basis(self.device, font))? / font))
         });
         Around { font, line: set.unwrap_or(around.line), depth: around.depth + 1 }
     }
@@ -296,6 +317,7 @@ impl<'a> Tree<'a> {
 
 fn around_both(a: Area, b: Area) -> Area {
     let (x, y) = (a.x.min(b.x), a.y.min(b.y));
-    let (right, bottom) = ((a.x + a.width).max(b.x + b.width), (a.y + a.height).max(b.y + b.height));
+    let (right, bottom) =
+        ((a.x + a.width).max(b.x + b.width), (a.y + a.height).max(b.y + b.height));
     Area { x, y, width: right - x, height: bottom - y }
 }

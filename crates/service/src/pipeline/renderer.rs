@@ -1,0 +1,223 @@
+//! Making pictures: reading originals, drawing, encoding, analysing. Calls block.
+
+use std::{sync::Arc, time::Instant};
+
+use kivet_image::{
+    Assets, FirstEncode, ImageError, Limits, Raster, Reduction, Rendition, Timings, Work, Writing,
+    encode_first, finish, kept, render,
+};
+use kivet_recipe::{Choice, Effort, Encoding, Facts, Fidelity, Format, Gamut, Score, Setting};
+use kivet_store::{Blob, BlobHeader, OriginalRecord, Stage, etag_of};
+
+use super::{Job, PipelineError, curve_store::CurveStore, decode_cache::DecodeCache, key::shape};
+use crate::shelves::Original;
+
+/// What pictures are made with. Cheap to clone.
+#[derive(Clone)]
+pub(super) struct Renderer {
+    pub(super) decoded: DecodeCache,
+    pub(super) assets: Arc<Assets>,
+    /// A hash of all overlays: renditions with one are made again when any changes.
+    pub(super) overlays: Arc<str>,
+    pub(super) limits: Limits,
+    pub(super) curves: CurveStore,
+    /// True if first renditions are followed by better ones.
+    pub(super) improve: bool,
+}
+
+impl Renderer {
+    /// The first rendition of a job.
+    pub(super) fn first(&self, job: &Job, work: &Work) -> Result<(Blob, Timings), PipelineError> {
+        let Job { original, choice, .. } = job;
+        let facts = original.facts();
+        let image = |source| PipelineError::of_image(original, source);
+        let still =
+            !choice.animated && !matches!(choice.encoding, Encoding::Vector | Encoding::Original);
+        if !still || facts.format == Format::Svg {
+            let made =
+                render(&read(original)?, facts, choice, &self.task(None, work)).map_err(image)?;
+            let timings = made.timings;
+            return Ok((blob(made, Stage::Final, choice.encoding, None), timings));
+        }
+        let started = Instant::now();
+        let raster = self.drawn(job, work)?;
+        let draw = started.elapsed();
+        work.go_on().map_err(image)?;
+        let (bytes, encoding, score) = self.encoded(job, &raster)?;
+        let made = Rendition {
+            format: choice.format,
+            size: raster.size(),
+            bytes,
+            timings: Timings::default(),
+        };
+        let better =
+            self.improve && matches!(encoding, Encoding::Lossy { .. } | Encoding::Lossless);
+        let stage = if better { Stage::First } else { Stage::Final };
+        Ok((blob(made, stage, encoding, score), Timings { draw, encode: started.elapsed() - draw }))
+    }
+
+    /// A first file of drawn pixels, how it is written, and its score if it was scored.
+    fn encoded(
+        &self,
+        job: &Job,
+        raster: &Raster,
+    ) -> Result<(Vec<u8>, Encoding, Option<Score>), PipelineError> {
+        let Job { original, choice, .. } = job;
+        // The original is read again only for what is kept of its metadata.
+        let bytes = if choice.edits.keep.is_some() { read(original)? } else { Vec::new() };
+        let made = match (choice.encoding, choice.target) {
+            (Encoding::Lossy { setting }, Some(target)) => {
+                let FirstEncode { bytes, setting, score } = self
+                    .first_encode(job, raster, &bytes, (setting, target))
+                    .map_err(|source| PipelineError::of_image(original, source))?;
+                (bytes, Encoding::Lossy { setting }, score)
+            }
+            (lossless, _) => {
+                let made = finish(raster, &bytes, original.facts(), choice);
+                (
+                    made.map_err(|source| PipelineError::of_image(original, source))?.bytes,
+                    lossless,
+                    None,
+                )
+            }
+        };
+        Ok(made)
+    }
+
+    /// A lossy first file: the setting is what the curves expect, corrected by what the drawn
+    /// picture measures.
+    fn first_encode(
+        &self,
+        job: &Job,
+        raster: &Raster,
+        bytes: &[u8],
+        (setting, target): (Setting, Fidelity),
+    ) -> Result<FirstEncode, ImageError> {
+        let Choice { format, flatten, gamut, edits, .. } = &job.choice;
+        let flat =
+            flatten.filter(|_| raster.has_alpha()).map(|colour| raster.clone().flattened(colour));
+        let curves = self.curves.known(&job.original);
+        let expected = |score| {
+            curves
+                .expected_setting(*format, score, job.view(), Effort::Fast)
+                .unwrap_or_else(|| setting.get())
+        };
+        let kept = kept(bytes, job.original.facts().format, edits.keep);
+        let writing = Writing { gamut: *gamut, kept, ..Writing::new(Encoding::Lossless) };
+        encode_first(flat.as_ref().unwrap_or(raster), (*format, &expected), target, &writing)
+    }
+
+    /// The pixels of a still rendition. The original is read only where no cached decode result
+    /// serves.
+    pub(super) fn drawn(&self, job: &Job, work: &Work) -> Result<Arc<Raster>, PipelineError> {
+        let Job { original, choice, .. } = job;
+        let facts = original.facts();
+        self.decoded.drawn(shape(job, &self.overlays), || {
+            let make = || self.reduce(original, choice.gamut, work);
+            let hash = &original.record.hash;
+            let reduction =
+                self.decoded.reduction(hash, facts, &choice.plan, choice.gamut, make)?;
+            let bytes = if reduction.is_some() { Vec::new() } else { read(original)? };
+            let task = self.task(reduction.as_deref(), work);
+            kivet_image::draw_edited(&bytes, facts, choice, &task)
+                .map_err(|source| PipelineError::of_image(original, source))
+        })
+    }
+
+    /// The drawn picture as its encoder sees it.
+    pub(super) fn drawn_flat(&self, job: &Job, work: &Work) -> Result<Arc<Raster>, PipelineError> {
+        let raster = self.drawn(job, work)?;
+        Ok(match job.choice.flatten.filter(|_| raster.has_alpha()) {
+            Some(colour) => Arc::new(Raster::clone(&raster).flattened(colour)),
+            None => raster,
+        })
+    }
+
+    /// How a rendition is written, metadata included.
+    pub(super) fn writing(&self, job: &Job, effort: Effort) -> Result<Writing, PipelineError> {
+        let Choice { gamut, edits, encoding, .. } = &job.choice;
+        let kept = match edits.keep {
+            Some(keep) => kept(&read(&job.original)?, job.original.facts().format, Some(keep)),
+            None => Default::default(),
+        };
+        Ok(Writing { effort, gamut: *gamut, kept, ..Writing::new(*encoding) })
+    }
+
+    /// The facts of an original with its analysis, and its trim box where `trim` asks for that.
+    pub(super) fn analysed(
+        &self,
+        original: &Original,
+        trim: bool,
+    ) -> Result<OriginalRecord, PipelineError> {
+        let image = |source| PipelineError::of_image(original, source);
+        let mut facts: Facts = original.facts().clone();
+        if facts.analysis.is_none() {
+            let analysis = if Reduction::is_worth(&facts) {
+                let make = || self.reduce(original, Gamut::Srgb, &Work::within(self.limits));
+                self.decoded.largest(&original.record.hash, Gamut::Srgb, make)?.analyse(&facts)
+            } else {
+                kivet_image::analyse(&read(original)?, &facts, self.limits)
+            };
+            facts.analysis = Some(analysis.map_err(image)?);
+        }
+        if trim && facts.trim_box.is_none() {
+            let found = kivet_image::find_trim_box(&read(original)?, &facts, self.limits);
+            facts.trim_box = Some(found.map_err(image)?);
+        }
+        Ok(OriginalRecord { facts, ..original.record.clone() })
+    }
+
+    fn reduce(
+        &self,
+        original: &Original,
+        gamut: Gamut,
+        work: &Work,
+    ) -> Result<Reduction, PipelineError> {
+        Reduction::make(&read(original)?, original.facts(), gamut, self.limits, work)
+            .map_err(|source| PipelineError::of_image(original, source))
+    }
+
+    fn task<'a>(&'a self, reduction: Option<&'a Reduction>, work: &Work) -> kivet_image::Task<'a> {
+        kivet_image::Task {
+            assets: Some(&self.assets),
+            limits: self.limits,
+            work: work.clone(),
+            reduction,
+        }
+    }
+}
+
+/// A rendition with its header.
+pub(super) fn blob(
+    made: Rendition,
+    stage: Stage,
+    encoding: Encoding,
+    score: Option<Score>,
+) -> Blob {
+    let setting = match encoding {
+        Encoding::Lossy { setting } => Some(setting),
+        _ => None,
+    };
+    let header = BlobHeader {
+        media_type: made.format.media_type().to_owned(),
+        etag: etag_of(&made.bytes),
+        width: made.size.width,
+        height: made.size.height,
+        stage,
+        score,
+        setting,
+    };
+    Blob { header, bytes: made.bytes.into() }
+}
+
+/// The original's bytes, if they are still those its facts were learnt from.
+fn read(original: &Original) -> Result<Vec<u8>, PipelineError> {
+    let id = || original.id.to_string();
+    let bytes = std::fs::read(&original.file)
+        .map_err(|error| PipelineError::Unreadable { id: id(), problem: error.to_string() })?;
+    if blake3::hash(&bytes).to_hex().as_str() == original.record.hash {
+        Ok(bytes)
+    } else {
+        Err(PipelineError::Changed { id: id() })
+    }
+}

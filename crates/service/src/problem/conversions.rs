@@ -1,0 +1,103 @@
+//! The one boundary where errors of the rooms behind become responses.
+
+use kivet_image::ImageError;
+use kivet_recipe::{ChoiceError, RecipeError};
+use kivet_store::StoreError;
+
+use super::{Problem, ProblemKind};
+use crate::{
+    blocking::Panicked,
+    causes,
+    pipeline::PipelineError,
+    shelves::{PathError, ShelfError},
+};
+
+impl From<RecipeError> for Problem {
+    fn from(error: RecipeError) -> Self {
+        let mut problem = Self::new(ProblemKind::ImpossibleRecipe, error.to_string());
+        problem.clause = Some(error.clause);
+        problem.nearest = error.nearest;
+        problem
+    }
+}
+
+impl From<ChoiceError> for Problem {
+    fn from(error: ChoiceError) -> Self {
+        Self::new(ProblemKind::ImpossibleRecipe, error.to_string())
+    }
+}
+
+impl From<ShelfError> for Problem {
+    fn from(error: ShelfError) -> Self {
+        let kind = match &error {
+            ShelfError::UnknownShelf { .. } => ProblemKind::UnknownShelf,
+            ShelfError::UnreadShelf { .. } => ProblemKind::UnreadShelf,
+            ShelfError::BadPath(_) => ProblemKind::BadPath,
+            ShelfError::LeavesShelf { .. } => ProblemKind::LeavesShelf,
+            ShelfError::NotFound { .. } => ProblemKind::UnknownOriginal,
+            ShelfError::Unreadable { .. } => ProblemKind::UnreadableOriginal,
+            ShelfError::NotUsable { source, .. } => return of_image(source, causes(&error)),
+            ShelfError::Store(_) | ShelfError::Broken(_) => return Self::internal(&error),
+        };
+        let problem = Self::new(kind, error.to_string());
+        match error {
+            ShelfError::UnknownShelf { nearest, .. } => problem.with_nearest(nearest),
+            _ => problem,
+        }
+    }
+}
+
+impl From<PathError> for Problem {
+    fn from(error: PathError) -> Self {
+        Self::new(ProblemKind::BadPath, error.to_string())
+    }
+}
+
+impl From<PipelineError> for Problem {
+    fn from(error: PipelineError) -> Self {
+        match &error {
+            PipelineError::Image { source, .. } => of_image(source, causes(&error)),
+            PipelineError::Overloaded { .. } => {
+                Self::new(ProblemKind::Overloaded, error.to_string()).with_retry_after(2)
+            }
+            PipelineError::Changed { .. } => {
+                Self::new(ProblemKind::OriginalChanged, error.to_string()).with_retry_after(1)
+            }
+            PipelineError::Unreadable { .. } => {
+                Self::new(ProblemKind::UnreadableOriginal, error.to_string())
+            }
+            PipelineError::Store(_) | PipelineError::Broken(_) => Self::internal(&error),
+        }
+    }
+}
+
+impl From<StoreError> for Problem {
+    fn from(error: StoreError) -> Self {
+        Self::internal(&error)
+    }
+}
+
+impl From<Panicked> for Problem {
+    fn from(error: Panicked) -> Self {
+        Self::internal(&error)
+    }
+}
+
+/// The response to a picture that cannot be used.
+pub(crate) fn of_image(error: &ImageError, detail: String) -> Problem {
+    let kind = match error {
+        ImageError::NotAPicture => ProblemKind::NotAPicture,
+        ImageError::NotBuilt { .. } => ProblemKind::NotInThisBuild,
+        ImageError::TooHeavy { .. } => ProblemKind::TooManyBytes,
+        ImageError::TooManyFrames { .. } => ProblemKind::TooManyFrames,
+        ImageError::TooMuchMemory { .. } => ProblemKind::TooMuchMemory,
+        ImageError::TooSlow => ProblemKind::TooSlow,
+        ImageError::Stopped => ProblemKind::Cancelled,
+        ImageError::NoOverlay { .. } => ProblemKind::UnknownOverlay,
+        ImageError::TooLarge { .. } => ProblemKind::TooManyPixels,
+        ImageError::Damaged { .. } => ProblemKind::DamagedOriginal,
+        _ => return Problem::internal(error),
+    };
+    let problem = Problem::new(kind, detail);
+    if kind == ProblemKind::Cancelled { problem.with_retry_after(1) } else { problem }
+}

@@ -1,0 +1,52 @@
+//! Why a service cannot start.
+
+use std::{net::SocketAddr, path::PathBuf};
+
+use kivet_store::StoreError;
+
+/// Why a service cannot start.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum StartError {
+    /// The port cannot be had.
+    #[error("cannot listen on {address}; choose another with --listen")]
+    Listen {
+        /// Where.
+        address: SocketAddr,
+        /// Why.
+        source: std::io::Error,
+    },
+    /// The data folder cannot be used.
+    #[error("cannot use the data folder {}", path.display())]
+    Data {
+        /// The folder.
+        path: PathBuf,
+        /// Why.
+        source: std::io::Error,
+    },
+    /// A shelf cannot be opened.
+    #[error(transparent)]
+    Shelf(std::io::Error),
+    /// An overlay cannot be used.
+    #[error("the overlay `{name}`, {}: {problem}", picture.display())]
+    Overlay {
+        /// Its name.
+        name: String,
+        /// Its file.
+        picture: PathBuf,
+        /// What is wrong.
+        problem: String,
+    },
+    /// Records or blobs cannot be opened.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// The system has no thread for the background.
+    #[error("cannot start the background thread")]
+    Background(#[source] std::io::Error),
+    /// The counters cannot be set up.
+    #[error("cannot set up the counters")]
+    Metrics(#[from] prometheus::Error),
+    /// The server broke down.
+    #[error("the server broke down")]
+    Serve(#[source] std::io::Error),
+}
