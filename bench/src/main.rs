@@ -1,4 +1,4 @@
-//! Side-by-side measures, printed as tables for `docs/performance.md`. Run them by `cargo xtask
+//! Side-by-side measures, printed as tables for `docs/design/performance.md`. Run them by `cargo xtask
 //! bench NAME`.
 
 mod bare;

@@ -5,7 +5,7 @@
 //! taken as the signal's. Every luma is then fitted to what decoders make of the chroma beside it:
 //! the pixel they show is as bright as the one that was given, so that what colour loses by its
 //! half size costs no light. That takes far fewer bytes at equal score where colours are strong
-//! (`docs/performance.md`).
+//! (`docs/design/performance.md`).
 
 #[cfg(target_arch = "x86_64")]
 mod avx2;

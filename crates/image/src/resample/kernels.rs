@@ -1,6 +1,6 @@
 //! The two inner loops of the resampler, in portable form and chosen at run time.
 //!
-//! Measured on 4800 x 3200 to 640 wide (`cargo xtask bench cold`): see `docs/performance.md`.
+//! Measured on 4800 x 3200 to 640 wide (`cargo xtask bench cold`): see `docs/design/performance.md`.
 
 use super::weights::Weights;
 
