@@ -66,9 +66,15 @@ fn changed(path: &Path) -> Option<SystemTime> {
 
 /// Where cargo puts a release binary.
 pub fn release_binary(name: &str) -> Result<PathBuf> {
-    let folder =
-        std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| root().join("target"), PathBuf::from);
-    let binary = root().join(folder).join("release").join(name);
+    // Cargo's own answer: a variable or any of its configuration files may name another folder.
+    let metadata = in_repository(env!("CARGO"))
+        .args(["metadata", "--no-deps", "--format-version", "1"])
+        .output()
+        .context("cannot run cargo metadata")?;
+    let metadata: serde_json::Value = serde_json::from_slice(&metadata.stdout)
+        .context("cargo metadata does not answer with JSON")?;
+    let folder = metadata["target_directory"].as_str().context("no target folder is named")?;
+    let binary = Path::new(folder).join("release").join(name);
     ensure!(binary.is_file(), "{} was not built", binary.display());
     Ok(binary)
 }

@@ -6,6 +6,12 @@ use super::{AT_EQUAL_MEAN, BROWSERS, Chosen, Drawn, FORMATS, Outcome, Sent, TARG
 
 /// Targets met, and formats chosen.
 pub(super) fn accuracy(tally: &Tally) {
+    by_format(tally);
+    by_browser(tally);
+    println!();
+}
+
+fn by_format(tally: &Tally) {
     println!(
         "| format | target | first within 6 | final within 3 | mean first | mean final |\n| --- | --- | --- | --- | --- | --- |"
     );
@@ -30,6 +36,9 @@ pub(super) fn accuracy(tally: &Tally) {
             );
         }
     }
+}
+
+fn by_browser(tally: &Tally) {
     println!(
         "\n| browser | chosen final within 3 | better at the lowest setting | first within 6 | better at the lowest setting | fewest bytes within 3% or 200 B, with the curve | within 15%, before it |\n| --- | --- | --- | --- | --- | --- | --- |"
     );
@@ -71,7 +80,6 @@ pub(super) fn accuracy(tally: &Tally) {
             percent(before, all)
         );
     }
-    println!();
 }
 
 /// Bytes beside fixed settings.

@@ -25,7 +25,7 @@ fn examine(bytes: &[u8]) -> PictureFile {
     let metadata = metadata(bytes);
     let pixels = facts.as_ref().filter(|facts| is_drawn(facts));
     PictureFile {
-        // A file that cannot be decoded is no drawing in few colours; that it is broken, the
+        // A file that cannot be decoded does not count as a drawing; that it is broken, the
         // browser says.
         few_colours: pixels.is_some_and(|facts| few_colours(bytes, facts, LIMITS).unwrap_or(false)),
         bytes: bytes.len() as u64,

@@ -6,8 +6,8 @@ use anyhow::Result;
 use serde::Serialize;
 use tracing_subscriber::EnvFilter;
 
-/// Prints `result` as JSON, or as `text` says. A reader who has gone away (`| head`, a closed
-/// terminal) is no failure: a service must not end because its output is closed.
+/// Prints `result` as JSON, or as `text` says. That a reader has gone away (`| head`, a closed
+/// terminal) is not an error: a service must not end because its output is closed.
 pub fn print<T: Serialize>(json: bool, result: &T, text: impl FnOnce(&T) -> String) -> Result<()> {
     let text = if json { serde_json::to_string_pretty(result)? } else { text(result) };
     match writeln!(std::io::stdout(), "{}", text.trim_end()) {

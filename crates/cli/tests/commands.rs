@@ -223,7 +223,7 @@ fn render_writes_what_it_says() {
     fails(
         &["render", "Cargo.toml", "--recipe", "640w", "-o", &to("x.jpg")],
         1,
-        &["Cargo.toml", "no picture"],
+        &["Cargo.toml", "not a picture"],
     );
     fails(&["render", "nowhere.jpg", "--recipe", "640w", "-o", &to("x.jpg")], 1, &["nowhere.jpg"]);
     fails(&["render", original], 2, &["--recipe"]);

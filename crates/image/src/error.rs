@@ -6,9 +6,9 @@ use kivet_recipe::{Format, Size};
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum ImageError {
-    /// The bytes are no picture Kivet knows.
+    /// The bytes are not a picture Kivet knows.
     #[error(
-        "the bytes are no picture: neither JPEG, PNG, WebP, AVIF, JPEG XL, GIF, SVG, BMP nor TIFF"
+        "the bytes are not a picture: neither JPEG, PNG, WebP, AVIF, JPEG XL, GIF, SVG, BMP nor TIFF"
     )]
     NotAPicture,
     /// The bytes begin as a picture but break the format's rules.

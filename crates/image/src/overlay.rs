@@ -23,7 +23,7 @@ impl Overlay {
     /// An overlay of the picture in `bytes`.
     ///
     /// # Errors
-    /// If the bytes are no picture.
+    /// If the bytes are not a picture.
     pub fn new(
         bytes: Vec<u8>,
         position: Position,

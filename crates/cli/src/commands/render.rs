@@ -6,8 +6,10 @@ use std::{
 };
 
 use anyhow::{Context, Result, bail};
-use kivet_image::{Assets, Fonts, Limits, Task, Work, analyse, find_trim_box, probe, render};
-use kivet_recipe::{Curves, Format, Policy, Recipe, Request, choose};
+use kivet_image::{
+    Assets, Fonts, ImageError, Limits, Task, Work, analyse, find_trim_box, probe, render,
+};
+use kivet_recipe::{Curves, Facts, Format, Policy, Recipe, Request, choose};
 use serde::Serialize;
 
 use crate::output;
@@ -43,6 +45,18 @@ struct Made {
     requested_size: Option<[u32; 2]>,
 }
 
+/// What the recipe needs to know of the original.
+fn facts_for(original: &[u8], recipe: &Recipe) -> Result<Facts, ImageError> {
+    let mut facts = probe(original, Limits::default())?;
+    if recipe.wants_subject() {
+        facts.analysis = Some(analyse(original, &facts, Limits::DEFAULT)?);
+    }
+    if recipe.trim {
+        facts.trim_box = Some(find_trim_box(original, &facts, Limits::DEFAULT)?);
+    }
+    Ok(facts)
+}
+
 impl Render {
     pub fn run(self, json: bool) -> Result<ExitCode> {
         let recipe: Recipe = self.recipe.parse()?;
@@ -61,7 +75,7 @@ impl Render {
         let original = std::fs::read(&self.file)
             .with_context(|| format!("cannot read {}", self.file.display()))?;
         let about = || self.file.display().to_string();
-        let mut facts = probe(&original, Limits::default()).with_context(about)?;
+        let facts = facts_for(&original, &recipe).with_context(about)?;
         if recipe.original && named != facts.format {
             bail!(
                 "{} is {}, and the recipe `original` leaves it so; end {} accordingly",
@@ -75,13 +89,6 @@ impl Render {
                 "{} holds pixels, which cannot become a vector; name another format",
                 self.file.display()
             );
-        }
-        if recipe.wants_subject() {
-            facts.analysis = Some(analyse(&original, &facts, Limits::DEFAULT).with_context(about)?);
-        }
-        if recipe.trim {
-            facts.trim_box =
-                Some(find_trim_box(&original, &facts, Limits::DEFAULT).with_context(about)?);
         }
         let policy = Policy { jxl: kivet_image::JXL, ..Policy::default() };
         let choice = choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, &policy)?;

@@ -106,26 +106,9 @@ fn of_fit(
             smaller(place, fitted, at),
         ));
     }
-    let cut = at.cut();
-    let cost = (after_pixels as f64 * cut) as u64;
-    if cut > CUT && at.covering != Covering::Piece && cost >= MIN_SURPLUS {
-        let why = format!(
-            "{:.0}% of {} is cut away: {} x {} px of it are seen",
-            cut * 100.0,
-            name(&place.url),
-            px(at.seen.width),
-            px(at.seen.height),
-        );
-        let fix = format!(
-            "/pic/{}w_ratio-{}/<shelf>/{}",
-            fitted.width,
-            ratio(at.seen.width, at.seen.height),
-            name(&place.url)
-        );
-        found.push(Finding::at(Code::CutAway, place, Cost::bytes(cost), why, fix));
-    }
+    found.extend(cut_away(place, at, fitted, after_pixels));
     let counted = if at.covering != Covering::Piece {
-        (after_pixels as f64 * (1.0 - cut)) as u64
+        (after_pixels as f64 * (1.0 - at.cut())) as u64
     } else {
         after_pixels
     };
@@ -150,6 +133,29 @@ fn of_fit(
     }
     found.extend(too_heavy_a_drawing(place, file, sent, fitted).filter(|_| !moves));
     found
+}
+
+/// What the layout cuts away of a file that weighs `bytes` without its surplus of pixels.
+fn cut_away(place: &Use, at: &Placement, fitted: &Fitted, bytes: u64) -> Option<Finding> {
+    let cut = at.cut();
+    let cost = (bytes as f64 * cut) as u64;
+    if cut <= CUT || at.covering == Covering::Piece || cost < MIN_SURPLUS {
+        return None;
+    }
+    let why = format!(
+        "{:.0}% of {} is cut away: {} x {} px of it are seen",
+        cut * 100.0,
+        name(&place.url),
+        px(at.seen.width),
+        px(at.seen.height),
+    );
+    let fix = format!(
+        "/pic/{}w_ratio-{}/<shelf>/{}",
+        fitted.width,
+        ratio(at.seen.width, at.seen.height),
+        name(&place.url)
+    );
+    Some(Finding::at(Code::CutAway, place, Cost::bytes(cost), why, fix))
 }
 
 /// A drawing has no right number of pixels: all that is sent beyond what shows it is waste.

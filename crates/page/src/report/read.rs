@@ -25,7 +25,7 @@ impl Report {
     /// Reads the JSON of a report.
     ///
     /// # Errors
-    /// If it is no report, or one of another version.
+    /// If it is not a report, or one of another version.
     pub fn from_json(text: &str) -> Result<Self, ReportError> {
         let json: Value = serde_json::from_str(text).map_err(ReportError::NotAReport)?;
         match json.get("version").and_then(Value::as_u64) {

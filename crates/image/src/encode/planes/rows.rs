@@ -237,7 +237,7 @@ fn light(signal: u8) -> f32 {
 }
 
 /// From 2^23 on floats lie one apart, so that a byte added to it stands in the lowest bits. Casts
-/// are slower: they look out for what is no number.
+/// are slower: they look out for NaN.
 const WHOLE: f32 = 8_388_608.0;
 
 /// The nearest byte.
