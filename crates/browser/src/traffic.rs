@@ -5,9 +5,9 @@ use std::{collections::HashMap, time::Duration};
 
 use chromiumoxide::cdp::browser_protocol::network::{
     EventLoadingFailed, EventLoadingFinished, EventRequestServedFromCache, EventRequestWillBeSent,
-    EventResponseReceived, Headers, InitiatorType, RequestId, ResourceType,
+    EventResponseReceived, Headers, InitiatorType, RequestId, ResourceType as DevToolsType,
 };
-use kivet_page::observation::{Redirect, Request, Started};
+use kivet_page::observation::{Redirect, Request, ResourceType, Started};
 use tokio::time::Instant;
 
 /// A page with no request under way for this long is at rest.
@@ -100,7 +100,7 @@ impl Traffic {
     pub fn document_id(&self) -> Option<RequestId> {
         self.order
             .iter()
-            .find(|id| self.requests[*id].request.kind == "Document")
+            .find(|id| self.requests[*id].request.resource == ResourceType::Document)
             .map(|id| RequestId::new(id.clone()))
     }
 
@@ -111,7 +111,7 @@ impl Traffic {
         }
         let timestamp = *event.timestamp.inner();
         self.began.get_or_insert(timestamp);
-        let is_document = event.r#type == Some(ResourceType::Document);
+        let is_document = event.r#type == Some(DevToolsType::Document);
         let in_page_frame = event.frame_id.as_ref().is_some_and(|id| *id.inner() == self.page);
         if is_document && in_page_frame {
             self.requests.values_mut().for_each(|heard| heard.left = true);
@@ -138,8 +138,8 @@ impl Traffic {
         request.start_ms = at;
         request.before_scroll = before_scroll;
         request.headers_count = true;
-        request.is_picture = event.r#type == Some(ResourceType::Image);
-        request.kind = event.r#type.as_ref().map_or(String::new(), |kind| kind.as_ref().to_owned());
+        request.is_picture = event.r#type == Some(DevToolsType::Image);
+        request.resource = resource_type(event.r#type.as_ref());
         request.priority = event.request.initial_priority.as_ref().to_owned();
         request.frame =
             event.frame_id.as_ref().map_or(String::new(), |frame| frame.inner().clone());
@@ -200,7 +200,16 @@ impl Heard {
 
     /// Films and event streams are never done; a page with one is at rest all the same.
     fn is_endless(&self) -> bool {
-        matches!(self.request.kind.as_str(), "Media" | "EventSource" | "WebSocket") && self.received
+        matches!(self.request.resource, ResourceType::Media | ResourceType::Stream) && self.received
+    }
+}
+
+fn resource_type(heard: Option<&DevToolsType>) -> ResourceType {
+    match heard {
+        Some(DevToolsType::Document) => ResourceType::Document,
+        Some(DevToolsType::Media) => ResourceType::Media,
+        Some(DevToolsType::EventSource | DevToolsType::WebSocket) => ResourceType::Stream,
+        _ => ResourceType::Other,
     }
 }
 

@@ -8,8 +8,8 @@ use chromiumoxide::cdp::browser_protocol::network::{GetResponseBodyParams, Reque
 use kivet_page::{
     SourceSize,
     observation::{
-        BackBlock, Element, Embed, Hint, Largest, Moving, Observation, Request, Shift, Split,
-        Started, Use,
+        BackBlock, Element, Embed, Hint, Largest, Moving, Observation, Request, ResourceType,
+        Shift, Split, Started, Use,
     },
     pick, read_srcset, source_size,
 };
@@ -125,7 +125,7 @@ impl Tab {
 
     fn check_document(&self, url: &str) -> Result<(), BrowserError> {
         let requests = self.traffic().requests();
-        let document = requests.iter().find(|request| request.kind == "Document");
+        let document = requests.iter().find(|request| request.resource == ResourceType::Document);
         let problem = match document.map(|document| document.status) {
             Some(status @ 400..) => format!("answers {status}"),
             Some(0) | None => "does not answer".to_owned(),
@@ -172,7 +172,7 @@ impl Tab {
         for embed in &mut embeds {
             embed.bytes_up_front = up_front(embed, &requests);
         }
-        let page = requests.iter().find(|request| request.kind == "Document");
+        let page = requests.iter().find(|request| request.resource == ResourceType::Document);
         let mut back: Vec<BackBlock> = Vec::new();
         if page.is_some_and(|page| page.no_store) {
             back.push(BackBlock {
@@ -295,11 +295,11 @@ fn merged(first: &[Use], second: Vec<Use>) -> Vec<Use> {
 }
 
 fn up_front(embed: &Embed, requests: &[Request]) -> u64 {
-    let document = requests
-        .iter()
-        .find(|one| one.kind == "Document" && one.asked_for(&embed.url) && !embed.url.is_empty());
+    let document = requests.iter().find(|one| {
+        one.resource == ResourceType::Document && one.asked_for(&embed.url) && !embed.url.is_empty()
+    });
     let of_frame = |one: &&Request| document.is_some_and(|document| one.frame == document.frame);
-    let own = |one: &&Request| one.kind == "Media" && one.asked_for(&embed.url);
+    let own = |one: &&Request| one.resource == ResourceType::Media && one.asked_for(&embed.url);
     // What the page itself had fetched already weighs no less for the frame.
     let weight = |one: &Request| {
         requests.iter().filter(|other| other.url == one.url).map(|other| other.bytes).max()

@@ -31,6 +31,19 @@ impl Format {
     pub const NAMEABLE: [Self; 6] =
         [Self::Avif, Self::Jxl, Self::Webp, Self::Jpeg, Self::Png, Self::Gif];
 
+    /// Every format.
+    pub const ALL: [Self; 9] = [
+        Self::Avif,
+        Self::Jxl,
+        Self::Webp,
+        Self::Jpeg,
+        Self::Png,
+        Self::Gif,
+        Self::Svg,
+        Self::Bmp,
+        Self::Tiff,
+    ];
+
     /// The name used in recipes and records, e.g. `jpeg`.
     pub const fn name(self) -> &'static str {
         match self {
@@ -48,10 +61,7 @@ impl Format {
 
     /// The format with this [`name`](Self::name).
     pub fn from_name(name: &str) -> Option<Self> {
-        Self::NAMEABLE
-            .into_iter()
-            .chain([Self::Svg, Self::Bmp, Self::Tiff])
-            .find(|format| format.name() == name)
+        Self::ALL.into_iter().find(|format| format.name() == name)
     }
 
     /// The registered media type, e.g. `image/jpeg`.

@@ -21,6 +21,7 @@ mod pipeline;
 mod problem;
 mod query;
 mod recipes;
+mod schema;
 mod server;
 mod shelves;
 mod sign_in;

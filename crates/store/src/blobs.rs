@@ -26,6 +26,16 @@ pub enum Stage {
     Final,
 }
 
+impl Stage {
+    /// The name in JSON and in response headers.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::First => "first",
+            Self::Final => "final",
+        }
+    }
+}
+
 /// What a blob says of itself.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct BlobHeader {

@@ -102,7 +102,7 @@ fn line(original: &OriginalResponse) -> String {
             facts.height,
             facts.format,
             output::bytes(facts.bytes),
-            facts.kind
+            facts.kind.name()
         ),
         (None, problem) => {
             format!("{:<40} {}", original.id, problem.as_deref().unwrap_or("cannot be used"))

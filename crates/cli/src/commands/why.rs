@@ -87,7 +87,7 @@ fn text(why: &WhyResponse) -> String {
                 let score = ready.score.map(|score| format!(", score {score:.1}"));
                 format!(
                     "{}, {}{}",
-                    ready.detail,
+                    ready.detail.name(),
                     output::bytes(ready.bytes),
                     score.unwrap_or_default()
                 )
@@ -113,7 +113,7 @@ fn candidates(why: &WhyResponse) -> Table {
             candidate.encoding.clone(),
             output::bytes(candidate.predicted_bytes),
             score,
-            candidate.basis.clone(),
+            candidate.basis.name().to_owned(),
         ]);
     }
     table
@@ -126,7 +126,7 @@ fn widths(why: &WhyResponse) -> Table {
         table.add_row([
             format!("{chosen}{}", width.width),
             width.height.to_string(),
-            width.format.clone(),
+            width.format.to_string(),
             output::bytes(width.predicted_bytes),
         ]);
     }

@@ -1,7 +1,7 @@
 //! Room and shape: what moves others, what is stretched, dimensions that contradict the file.
 
 use super::{Code, Cost, Finding, name, px};
-use crate::observation::{Covering, Element, Observation, Placement, Role, Use};
+use crate::observation::{CauseKind, Covering, Element, Observation, Placement, Role, Use};
 
 /// Ratios this near are the same: rounding to whole pixels, and borders.
 const SAME_RATIO: f64 = 0.04;
@@ -90,7 +90,7 @@ fn moved(page: &Observation, said: &[Finding]) -> Vec<Finding> {
     for shift in page.shifts.iter().filter(|shift| shift.value >= SHIFT) {
         let Some(cause) = &shift.cause else { continue };
         let is_known = |one: &Finding| one.element.path == cause.element.path;
-        if said.iter().chain(&found).any(is_known) || cause.kind == "picture" {
+        if said.iter().chain(&found).any(is_known) || cause.kind == CauseKind::Picture {
             continue;
         }
         let why = format!(

@@ -14,7 +14,7 @@ pub use element::{Ancestor, Attributes, Element};
 pub use picture::{Fitted, PictureFile};
 pub use placement::{Area, Covering, Placement};
 use serde::Deserialize;
-pub use traffic::{Redirect, Request, Started};
+pub use traffic::{Redirect, Request, ResourceType, Started};
 
 use crate::{Device, Source};
 
@@ -198,10 +198,23 @@ pub struct Shift {
 pub struct ShiftCause {
     /// The element.
     pub element: Element,
-    /// `picture`, `embed` or `inserted`.
-    pub kind: String,
+    /// How it came to take room.
+    pub kind: CauseKind,
     /// How tall it became, in CSS pixels.
     pub height: f64,
+}
+
+/// How an element came to push others aside.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum CauseKind {
+    /// A picture arrived, and no room was reserved for it.
+    #[default]
+    Picture,
+    /// A frame, film or object did.
+    Embed,
+    /// A script inserted it.
+    Inserted,
 }
 
 /// One thing that keeps a page from being kept in memory.

@@ -11,8 +11,8 @@ pub struct Request {
     pub redirects: Vec<Redirect>,
     /// True if it is for a picture.
     pub is_picture: bool,
-    /// What the browser fetched it as, in its own word (`Image`, `Stylesheet`, `Script`...).
-    pub kind: String,
+    /// What the browser fetched it as.
+    pub resource: ResourceType,
     /// Who asked.
     pub started: Started,
     /// The address of the stylesheet, script or document that asked.
@@ -55,6 +55,20 @@ impl Request {
     pub fn asked_for(&self, url: &str) -> bool {
         self.url == url || self.redirects.iter().any(|one| one.url == url)
     }
+}
+
+/// What a browser fetched something as, as far as the check tells them apart.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum ResourceType {
+    /// A page, or that of a frame.
+    Document,
+    /// A film or a sound.
+    Media,
+    /// A connection that stays open: an event source or a web socket.
+    Stream,
+    /// Everything else.
+    #[default]
+    Other,
 }
 
 /// A redirect on the way to an answer.

@@ -59,6 +59,21 @@ pub enum Mode {
     Browser,
 }
 
+impl Mode {
+    /// The name in JSON, in records and on the command line.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Text => "text",
+            Self::Browser => "browser",
+        }
+    }
+
+    /// The mode with this [`name`](Self::name).
+    pub fn from_name(name: &str) -> Option<Self> {
+        [Self::Text, Self::Browser].into_iter().find(|mode| mode.name() == name)
+    }
+}
+
 /// A device, as it was set.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]

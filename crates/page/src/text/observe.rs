@@ -119,7 +119,6 @@ fn requests(uses: &[Use]) -> Vec<Request> {
         requests.push(Request {
             url: place.url.clone(),
             is_picture: true,
-            kind: "Image".to_owned(),
             started,
             before_scroll: at_once,
             ..Request::default()

@@ -1,5 +1,7 @@
 //! What was chosen, and why.
 
+use serde::{Deserialize, Serialize};
+
 use super::target::Lowered;
 use crate::{
     Basis, Bytes, CanvasColour, Encoding, Fidelity, Filter, Format, Gamut, Keep, Plan, Recipe,
@@ -46,7 +48,8 @@ pub struct Candidate {
 }
 
 /// Why a format was chosen.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
 pub enum Reason {
     /// The recipe names it with `as-`.
     Named,

@@ -64,7 +64,8 @@ pub struct Measured {
 pub struct Curves(pub BTreeMap<Format, Measured>);
 
 /// What a prediction rests on.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub enum Basis {
     /// What is usual for pictures of its kind.
     Prior,

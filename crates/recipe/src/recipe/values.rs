@@ -2,6 +2,8 @@
 
 use std::fmt;
 
+use serde::{Deserialize, Serialize};
+
 use crate::{Fidelity, Orientation, Position};
 
 /// Pixels per CSS pixel, 0.5 to 4, held in hundredths.
@@ -70,7 +72,8 @@ fn gcd(a: u16, b: u16) -> u16 {
 }
 
 /// How a picture meets its box: CSS `object-fit` (CSS Images 3, section 5.1).
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
 pub enum Fit {
     /// Fills the box and cuts what is over.
     Cover,

@@ -106,14 +106,11 @@ async fn make(
         );
         return Err(Problem::new(ProblemKind::NotAUrl, detail));
     }
-    let mode = match mode.as_deref() {
-        None | Some("browser") => Mode::Browser,
-        Some("text") => Mode::Text,
-        Some(other) => {
-            let detail = format!("`{other}` is not a mode of a check; use browser or text");
-            return Err(Problem::new(ProblemKind::UnknownMode, detail));
-        }
-    };
+    let mode = mode.as_deref().unwrap_or(Mode::Browser.name());
+    let mode = Mode::from_name(mode).ok_or_else(|| {
+        let detail = format!("`{mode}` is not a mode of a check; use browser or text");
+        Problem::new(ProblemKind::UnknownMode, detail)
+    })?;
     let cannot =
         |error: kivet_check::CheckError| Problem::new(ProblemKind::NotChecked, error.to_string());
     let fetcher = Fetcher::new().map_err(cannot)?;

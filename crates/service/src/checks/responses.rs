@@ -1,11 +1,11 @@
 //! Checks as JSON.
 
-use kivet_page::report::{DeviceReport, PageReport, Report};
+use kivet_page::report::{DeviceReport, Mode, PageReport, Report};
 use kivet_store::CheckRecord;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use crate::problem::Problem;
+use crate::{problem::Problem, schema};
 
 /// A page and how it fared, oldest check first.
 #[derive(Debug, Serialize, Deserialize, ToSchema)]
@@ -23,8 +23,9 @@ pub struct CheckResponse {
     pub id: i64,
     /// When, in seconds since 1970.
     pub at: i64,
-    /// `text` or `browser`.
-    pub mode: String,
+    /// How it was measured.
+    #[schema(schema_with = schema::mode)]
+    pub mode: Mode,
     /// How many findings there were.
     pub findings: u32,
     /// What each device measured.
@@ -71,6 +72,8 @@ impl CheckResponse {
     fn of(record: CheckRecord) -> Result<Self, Problem> {
         let CheckRecord { id, page: _, at, mode, findings, measures } = record;
         let devices = serde_json::from_str(&measures).map_err(|error| Problem::internal(&error))?;
+        let mode =
+            serde_json::from_value(mode.into()).map_err(|error| Problem::internal(&error))?;
         Ok(Self { id, at, mode, findings, devices })
     }
 }
@@ -108,10 +111,7 @@ pub(super) fn records(report: Report) -> Result<Vec<(CheckRecord, String)>, Prob
             id: 0,
             page: page.page.clone(),
             at: at as i64,
-            mode: serde_json::to_value(mode)
-                .ok()
-                .and_then(|mode| mode.as_str().map(str::to_owned))
-                .unwrap_or_default(),
+            mode: mode.name().to_owned(),
             findings: page.findings.len() as u32,
             measures: serde_json::to_string(&measures)
                 .map_err(|error| Problem::internal(&error))?,

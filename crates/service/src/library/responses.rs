@@ -1,10 +1,10 @@
 //! The library as JSON.
 
-use kivet_recipe::Facts;
+use kivet_recipe::{Facts, Format, Kind};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use crate::shelves::Original;
+use crate::{schema, shelves::Original};
 
 /// Some originals of one shelf, in order of their paths.
 #[derive(Debug, Serialize, Deserialize, ToSchema)]
@@ -38,8 +38,9 @@ pub struct OriginalResponse {
 #[derive(Debug, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "camelCase")]
 pub struct FactsResponse {
-    /// Its format's name.
-    pub format: String,
+    /// Its format.
+    #[schema(schema_with = schema::format)]
+    pub format: Format,
     /// Bytes of the file.
     pub bytes: u64,
     /// Pixels across, upright.
@@ -52,8 +53,9 @@ pub struct FactsResponse {
     pub alpha: bool,
     /// True if it moves.
     pub animated: bool,
-    /// `photo` or `flat`.
-    pub kind: String,
+    /// Whether it is photographic or drawn in few colours.
+    #[schema(schema_with = schema::kind)]
+    pub kind: Kind,
     /// The name of its colour profile.
     pub profile: Option<String>,
     /// Bits a channel.
@@ -92,14 +94,14 @@ impl FactsResponse {
         } = original.facts();
         let hex = |[r, g, b]: [u8; 3]| format!("#{r:02x}{g:02x}{b:02x}");
         Self {
-            format: format.name().to_owned(),
+            format: *format,
             bytes: original.record.stamp.bytes,
             width: size.width,
             height: size.height,
             orientation: orientation.to_exif(),
             alpha: *alpha,
             animated: *animated,
-            kind: kind.name().to_owned(),
+            kind: *kind,
             profile: profile.clone(),
             depth: *depth,
             wide: *wide,

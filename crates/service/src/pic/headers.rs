@@ -131,13 +131,9 @@ pub(super) fn add_caching(
     source: Source,
     took: Duration,
 ) {
-    let stage = match blob.header.stage {
-        Stage::First => "first",
-        Stage::Final => "final",
-    };
     headers.insert(header::ETAG, value(etag.to_owned()));
     headers.insert(header::CACHE_CONTROL, value(lasting.cache_control(blob.header.stage)));
-    let detail = if source == Source::Nearest { "nearest" } else { stage };
+    let detail = if source == Source::Nearest { "nearest" } else { blob.header.stage.name() };
     headers
         .insert(CACHE_STATUS, value(format!("Kivet; {}; detail={detail}", cache_status(source))));
     headers.insert(SERVER_TIMING, value(server_timing(source, took)));

@@ -1,10 +1,13 @@
 //! A recipe's clauses and its outcome as JSON.
 
 use kivet_recipe::{
-    Candidate, CanvasColour, Choice, Clauses as RecipeClauses, Plan, Quality, Recipe, Size,
+    Candidate, CanvasColour, Choice, Clauses as RecipeClauses, Fit, Format, Plan, Quality, Recipe,
+    Size,
 };
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
+
+use crate::schema;
 
 /// A recipe that can be followed, taken apart.
 #[derive(Debug, Serialize, Deserialize, ToSchema)]
@@ -31,7 +34,9 @@ pub struct Clauses {
     /// `ratio-3-2`, without `ratio-`.
     pub ratio: Option<String>,
     /// `cover` and its kin.
-    pub fit: Option<String>,
+    #[schema(schema_with = schema::fit, required = false)]
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub fit: Option<Fit>,
     /// `at-top`, without `at-`.
     pub position: Option<String>,
     /// `fidelity-70`.
@@ -39,7 +44,9 @@ pub struct Clauses {
     /// `lossless`.
     pub lossless: bool,
     /// `as-avif`, without `as-`.
-    pub format: Option<String>,
+    #[schema(schema_with = schema::format, required = false)]
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub format: Option<Format>,
     /// `on-f4efe6`, without `on-`.
     pub canvas: Option<String>,
     /// All other clauses, as written: turns, filters, overlays, metadata.
@@ -67,7 +74,8 @@ pub struct Outcome {
 #[serde(rename_all = "camelCase")]
 pub struct CandidateResponse {
     /// The format.
-    pub format: String,
+    #[schema(schema_with = schema::format)]
+    pub format: Format,
     /// How it would be written, in words.
     pub encoding: String,
     /// Bytes expected.
@@ -124,14 +132,14 @@ impl Clauses {
             height: *height,
             density: density.map(|density| density.factor()),
             ratio: ratio.map(|ratio| argument(ratio.to_string(), "ratio-")),
-            fit: fit.map(|fit| fit.name().to_owned()),
+            fit: *fit,
             position: position.map(|position| argument(position.to_string(), "at-")),
             fidelity: quality.and_then(|quality| match quality {
                 Quality::Fidelity(fidelity) => Some(fidelity.get()),
                 Quality::Lossless => None,
             }),
             lossless: *quality == Some(Quality::Lossless),
-            format: format.map(|format| format.name().to_owned()),
+            format: *format,
             canvas: canvas.map(|canvas: CanvasColour| argument(canvas.to_string(), "on-")),
             edits,
         }
@@ -142,7 +150,7 @@ impl Outcome {
     fn of(choice: &Choice) -> Self {
         let Plan { crop, size, requested_size, .. } = &choice.plan;
         let answer = |candidate: &Candidate| CandidateResponse {
-            format: candidate.format.name().to_owned(),
+            format: candidate.format,
             encoding: candidate.encoding.to_string(),
             predicted_bytes: candidate.predicted_bytes.get(),
         };

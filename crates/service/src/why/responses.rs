@@ -1,7 +1,8 @@
 //! A choice and its reasons as JSON.
 
 use kivet_recipe::{
-    Candidate, Choice, Encoding, Format, LadderStep, Lowered, Reason, Request, Score, WidthFrom,
+    Basis, Candidate, Choice, Encoding, Format, Kind, LadderStep, Lowered, Reason, Request, Score,
+    WidthFrom,
 };
 use kivet_store::{Blob, Stage};
 use serde::{Deserialize, Serialize};
@@ -38,11 +39,11 @@ pub struct WhyResponse {
     /// What lowered the target, in words.
     pub lowered: Vec<String>,
     /// The format that is sent.
-    pub format: String,
+    pub format: Format,
     /// How the first answer is written.
     pub encoding: String,
     /// The rule that decided.
-    pub reason: String,
+    pub reason: Reason,
     /// The rule in a sentence.
     pub because: String,
     /// Every format that could have been sent, the best first.
@@ -66,15 +67,15 @@ pub struct OriginalSeen {
     /// `shelf/path`.
     pub id: String,
     /// Its format.
-    pub format: String,
+    pub format: Format,
     /// Pixels across.
     pub width: u32,
     /// Pixels down.
     pub height: u32,
     /// Bytes of the file.
     pub bytes: u64,
-    /// `photo` or `flat`.
-    pub kind: String,
+    /// Whether it is photographic or drawn in few colours.
+    pub kind: Kind,
 }
 
 /// What a request said.
@@ -98,15 +99,15 @@ pub struct RequestSeen {
 #[serde(rename_all = "camelCase")]
 pub struct CandidateSeen {
     /// The format.
-    pub format: String,
+    pub format: Format,
     /// How its final rendition would be written.
     pub encoding: String,
     /// Bytes expected of it.
     pub predicted_bytes: u64,
     /// Score expected of it; absent where it is lossless.
     pub predicted_score: Option<f32>,
-    /// What both rest on: `prior`, `curve` or `corrected`.
-    pub basis: String,
+    /// What both rest on.
+    pub basis: Basis,
 }
 
 /// One width of the ladder.
@@ -118,7 +119,7 @@ pub struct WidthResponse {
     /// Pixels down.
     pub height: u32,
     /// The format it would be sent in.
-    pub format: String,
+    pub format: Format,
     /// Bytes expected.
     pub predicted_bytes: u64,
     /// True for the one that is sent.
@@ -129,8 +130,8 @@ pub struct WidthResponse {
 #[derive(Clone, Debug, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
 pub struct ReadyRendition {
-    /// `first` or `final`.
-    pub detail: String,
+    /// Whether it may still be improved.
+    pub detail: Stage,
     /// Its bytes.
     pub bytes: u64,
     /// Its entity tag.
@@ -156,11 +157,11 @@ impl WhyResponse {
             followed: choice.recipe.to_string(),
             original: OriginalSeen {
                 id: original.id.to_string(),
-                format: facts.format.to_string(),
+                format: facts.format,
                 width: facts.size.width,
                 height: facts.size.height,
                 bytes: original.record.stamp.bytes,
-                kind: facts.kind.name().to_owned(),
+                kind: facts.kind,
             },
             request: RequestSeen::of(request),
             width_from: width_from(choice.width),
@@ -174,9 +175,9 @@ impl WhyResponse {
             ],
             target: choice.target.map(|target| target.get()),
             lowered: choice.lowered.iter().map(lowered).collect(),
-            format: choice.format.to_string(),
+            format: choice.format,
             encoding: choice.encoding.to_string(),
-            reason: choice.reason.name().to_owned(),
+            reason: choice.reason,
             because: because(choice),
             candidates: choice.candidates.iter().map(CandidateSeen::of).collect(),
             widths,
@@ -215,11 +216,11 @@ impl RequestSeen {
 impl CandidateSeen {
     fn of(candidate: &Candidate) -> Self {
         Self {
-            format: candidate.format.to_string(),
+            format: candidate.format,
             encoding: candidate.encoding.to_string(),
             predicted_bytes: candidate.predicted_bytes.get(),
             predicted_score: candidate.predicted_score.map(Score::get),
-            basis: candidate.basis.name().to_owned(),
+            basis: candidate.basis,
         }
     }
 }
@@ -230,7 +231,7 @@ impl WidthResponse {
         Self {
             width: step.size.width,
             height: step.size.height,
-            format: at.format.to_string(),
+            format: at.format,
             predicted_bytes: best.map_or(0, |best| best.predicted_bytes.get()),
             chosen,
         }
@@ -239,9 +240,8 @@ impl WidthResponse {
 
 impl ReadyRendition {
     fn of(blob: &Blob) -> Self {
-        let detail = if blob.header.stage == Stage::Final { "final" } else { "first" };
         Self {
-            detail: detail.to_owned(),
+            detail: blob.header.stage,
             bytes: blob.bytes.len() as u64,
             etag: blob.header.etag.clone(),
             score: blob.header.score.map(Score::get),

@@ -1,5 +1,6 @@
 //! The administration interface: who is let in, and what it answers.
 
+use kivet_recipe::{Format, Kind};
 use kivet_service::{LibraryPage, MarkupResponse, Problem, RecipeResponse, SignInLink};
 use reqwest::{Client, redirect::Policy};
 
@@ -84,10 +85,10 @@ async fn the_library_pages_through_a_shelf_with_facts() {
     assert!(facts("photos/motion/windsock.gif").animated);
     assert!(
         facts("photos/kites/six-panel.png").alpha
-            && facts("photos/kites/six-panel.png").kind == "photo"
+            && facts("photos/kites/six-panel.png").kind == Kind::Photo
     );
-    assert_eq!(facts("photos/brand/windmark-logo.png").kind, "flat");
-    assert_eq!(facts("photos/brand/mark.svg").format, "svg");
+    assert_eq!(facts("photos/brand/windmark-logo.png").kind, Kind::Flat);
+    assert_eq!(facts("photos/brand/mark.svg").format, Format::Svg);
 }
 
 #[tokio::test]

@@ -1,8 +1,9 @@
 //! What a viewer gets: hints, thrift, access, versions, plain mode, the reasons, and failures that
 //! show themselves.
 
-use kivet_recipe::{Access, Policy};
+use kivet_recipe::{Access, Basis, Format, Policy, Reason};
 use kivet_service::Problem;
+use kivet_store::Stage;
 use reqwest::Method;
 
 use crate::running::{MODERN, Running, header};
@@ -261,21 +262,22 @@ async fn why_is_told_to_this_machine_and_to_those_with_the_token() {
     assert_eq!(far().send().await.unwrap().status(), 401);
     assert_eq!(far().bearer_auth(kivet.token()).send().await.unwrap().status(), 200);
     let why = kivet.why(ROOFS, &[("accept", MODERN)]).await;
-    let formats: Vec<&str> =
-        why.candidates.iter().map(|candidate| candidate.format.as_str()).collect();
+    let formats: Vec<Format> = why.candidates.iter().map(|candidate| candidate.format).collect();
     assert!(
-        ["avif", "webp", "jpeg", "png"].iter().all(|format| formats.contains(format)),
+        [Format::Avif, Format::Webp, Format::Jpeg, Format::Png]
+            .iter()
+            .all(|format| formats.contains(format)),
         "{formats:?}"
     );
     assert_eq!(
-        (why.reason.as_str(), why.format.as_str(), why.ready.is_none()),
-        ("fewest-bytes", formats[0], true)
+        (why.reason, why.format, why.ready.is_none()),
+        (Reason::FewestBytes, formats[0], true)
     );
     kivet.finished(ROOFS).await;
     let after = kivet.why(ROOFS, &[("accept", MODERN)]).await;
-    assert_eq!(after.ready.map(|ready| ready.detail).as_deref(), Some("final"));
+    assert_eq!(after.ready.map(|ready| ready.detail), Some(Stage::Final));
     assert!(
-        after.candidates.iter().any(|candidate| candidate.basis != "prior"),
+        after.candidates.iter().any(|candidate| candidate.basis != Basis::Prior),
         "the curve was measured"
     );
 }

@@ -1,7 +1,7 @@
 //! First answers and the final ones that follow them: what they promise, and that they keep it.
 
 use kivet_image::{Limits, Raster, Reference, encode, probe};
-use kivet_recipe::{Encoding, Facts, Format, Gamut, Policy, Size};
+use kivet_recipe::{Encoding, Facts, Format, Gamut, Policy, Reason, Size};
 
 use crate::running::{MODERN, Running, demo, header};
 
@@ -80,8 +80,8 @@ async fn without_improvement_the_first_answer_is_final() {
     let accept = ("accept", "image/webp,*/*");
     let why = kivet.why(path, &[accept]).await;
     assert_eq!(
-        (why.format.as_str(), why.candidates[0].format.as_str(), why.reason.as_str()),
-        ("jpeg", "webp", "least-work")
+        (why.format, why.candidates[0].format, why.reason),
+        (Format::Jpeg, Format::Webp, Reason::LeastWork)
     );
     let answer = kivet.request(path).header(accept.0, accept.1).send().await.unwrap();
     assert_eq!(header(&answer, "content-type"), "image/jpeg");
@@ -127,7 +127,7 @@ async fn one_viewer_gets_another_format_for_another_picture() {
     std::fs::write(kivet.odd.join("smooth.png"), dusk(3.0)).unwrap();
     std::fs::write(kivet.odd.join("grainy.png"), dusk(70.0)).unwrap();
     let accept = "image/avif,image/jxl,image/webp,*/*";
-    for (name, format) in [("smooth", "avif"), ("grainy", "jxl")] {
+    for (name, format) in [("smooth", Format::Avif), ("grainy", Format::Jxl)] {
         let path = format!("/pic/640w_fidelity-85/odd/{name}.png");
         kivet.finished(&path).await;
         let why = kivet.why(&path, &[("accept", accept)]).await;
@@ -136,7 +136,7 @@ async fn one_viewer_gets_another_format_for_another_picture() {
             header(&answer, "kivet-rendition").starts_with(&format!("{format};")),
             "{name}: {why:?}"
         );
-        assert_eq!((why.format.as_str(), why.reason.as_str()), (format, "fewest-bytes"));
+        assert_eq!((why.format, why.reason), (format, Reason::FewestBytes));
     }
 }
 

@@ -1,0 +1,29 @@
+//! OpenAPI schemas of the core's enums: the core itself does not know OpenAPI.
+
+use kivet_page::report::Mode;
+use kivet_recipe::{Fit, Format, Kind};
+use utoipa::openapi::{Object, ObjectBuilder, Type};
+
+/// A picture format by its name.
+pub fn format() -> Object {
+    names(Format::ALL.map(Format::name))
+}
+
+/// `photo` or `flat`.
+pub fn kind() -> Object {
+    names([Kind::Photo, Kind::Flat].map(Kind::name))
+}
+
+/// A CSS `object-fit`.
+pub fn fit() -> Object {
+    names(Fit::ALL.map(Fit::name))
+}
+
+/// `text` or `browser`.
+pub fn mode() -> Object {
+    names([Mode::Text, Mode::Browser].map(Mode::name))
+}
+
+fn names<const N: usize>(names: [&'static str; N]) -> Object {
+    ObjectBuilder::new().schema_type(Type::String).enum_values(Some(names)).build()
+}
