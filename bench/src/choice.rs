@@ -10,8 +10,8 @@ use std::{
 
 use anyhow::{Context, Result, bail, ensure};
 use kivet_image::{
-    FirstEncode, Limits, Probe, Raster, Reference, Writing, draw, encode, encode_first, probe,
-    try_setting, write,
+    Limits, Probe, Raster, Reference, Writing, draw, encode, first_setting, probe, try_setting,
+    write,
 };
 use kivet_recipe::{
     Accepted, Bytes, Choice, Curves, Effort, Encoding, Facts, Fidelity, Format, Gamut, Improver,
@@ -219,7 +219,7 @@ fn measured(bytes: &[u8], facts: &Facts) -> Result<(Curves, Vec<f64>)> {
     let [whole, in_parts] = Probe::SIDES;
     let (probes, took) = timed(|| {
         let ((small, at_small), (large, at_large)) = (drawn(whole)?, drawn(in_parts)?);
-        Ok([Probe::whole(small, at_small), Probe::tiled(&large, at_large)])
+        Ok([Probe::whole(small, at_small, false), Probe::tiled(&large, at_large, false)])
     })?;
     let (mut curves, mut spent) = (Curves::default(), vec![took]);
     for format in FORMATS {
@@ -312,12 +312,12 @@ impl Scene<'_> {
         let usual = |score| {
             Curves::default().expected_setting(format, score, view, Effort::Fast).unwrap_or(50.0)
         };
-        let first_encode =
-            encode_first(raster, (format, &usual), target, &Writing::new(Encoding::Lossless))?;
-        let FirstEncode { bytes, setting: first_setting, score: first_score } = first_encode;
+        let writing = Writing::new(Encoding::Lossless);
+        let guess = first_setting(raster, (format, &usual), target, &writing)?;
+        let bytes = encode(raster, format, Encoding::Lossy { setting: guess })?;
         let first = reference.score(&bytes)?;
         let setting = match guessed {
-            true => first_setting,
+            true => guess,
             false => {
                 let pixels = raster.size().pixels();
                 self.curves
@@ -341,12 +341,12 @@ impl Scene<'_> {
             trial,
             first: first.get(),
             last: last.score.get(),
-            lowest: (is_lowest(first_setting, first), is_lowest(last.setting, last.score)),
+            lowest: (is_lowest(guess, first), is_lowest(last.setting, last.score)),
             bytes: last.bytes.get() as usize,
             at_target,
             fast,
             scored,
-            rescored: if first_score.is_some() { 0.0 } else { scored },
+            rescored: scored,
             searched,
         })
     }

@@ -53,8 +53,11 @@ fn table(name: &str, bytes: &[u8]) -> Result<f64> {
         let choice =
             choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, &Policy::default())?;
         let raster = draw(bytes, &facts, &choice.plan, None)?;
-        let eighths =
-            reduction_for((choice.plan.crop.width, choice.plan.crop.height), choice.plan.drawn);
+        let eighths = reduction_for(
+            &facts,
+            (choice.plan.crop.width, choice.plan.crop.height),
+            choice.plan.drawn,
+        );
         let Encoding::Lossy { setting } = choice.encoding else {
             unreachable!("a photograph is written lossily")
         };

@@ -3,7 +3,7 @@
 //! direct ones the results are.
 
 use anyhow::{Result, ensure};
-use kivet_image::{Limits, Raster, Reduction, Task, Work, draw_edited, finish, probe};
+use kivet_image::{Limits, Raster, Reduction, Task, Work, draw_edited, encode, probe};
 use kivet_recipe::{Choice, Curves, Encoding, Facts, Gamut, Policy, Recipe, Request, choose};
 
 use crate::{
@@ -80,9 +80,8 @@ fn whole_ladder(bytes: &[u8], facts: &Facts) -> Result<Parts> {
             timed(|| drawn(bytes, facts, level.map(|level| &levels[level]), &choice))?;
         let (_, encoded) = timed(|| {
             FORMATS.iter().try_for_each(|format| {
-                finish(&raster, &[], facts, &choice_of(facts, width, format)?)
-                    .map(drop)
-                    .map_err(Into::into)
+                let choice = choice_of(facts, width, format)?;
+                encode(&raster, choice.format, choice.encoding).map(drop).map_err(Into::into)
             })
         })?;
         parts = Parts {

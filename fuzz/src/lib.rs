@@ -7,7 +7,7 @@
 use std::time::Duration;
 
 use kivet_image::{
-    Limits, Task, Work, analyse, credit, few_colours, find_trim_box, metadata, without_location,
+    Limits, Task, Work, analyse, credit, find_trim_box, kind, metadata, without_location,
 };
 use kivet_recipe::{Curves, Policy, Recipe, Request, choose};
 
@@ -49,7 +49,7 @@ pub fn decode(data: &[u8]) {
     }
     let _ = analyse(data, &facts, LIMITS);
     let _ = find_trim_box(data, &facts, LIMITS);
-    let _ = few_colours(data, &facts, LIMITS);
+    let _ = kind(data, &facts, LIMITS);
 }
 
 /// A recipe's text; what can be read is written and read back the same.

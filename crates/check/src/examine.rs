@@ -9,9 +9,11 @@ use std::{
 
 use crate::fetch::FileHeader;
 use base64::{Engine, prelude::BASE64_STANDARD};
-use kivet_image::{Limits, Raster, draw, encode, few_colours, metadata, probe};
+use kivet_image::{Limits, Raster, draw, encode, kind, metadata, probe};
 use kivet_page::observation::{Area, Fitted, PictureFile, Placement};
-use kivet_recipe::{Encoding, Facts, Fidelity, Format, Kind, Plan, Rect, Size, expected};
+use kivet_recipe::{
+    Curves, Encoding, Facts, Fidelity, Format, Kind, Plan, Policy, Rect, Size, Storage, expected,
+};
 
 /// Pictures larger than this are not decoded for a check.
 const LIMITS: Limits = Limits::DEFAULT;
@@ -27,7 +29,7 @@ fn examine(bytes: &[u8]) -> PictureFile {
     PictureFile {
         // A file that cannot be decoded does not count as a drawing; that it is broken, the
         // browser says.
-        few_colours: pixels.is_some_and(|facts| few_colours(bytes, facts, LIMITS).unwrap_or(false)),
+        kind: pixels.and_then(|facts| kind(bytes, facts, LIMITS).ok()).unwrap_or(Kind::Photo),
         bytes: bytes.len() as u64,
         hash: blake3::hash(bytes).to_hex().to_string(),
         metadata_bytes: metadata.bytes,
@@ -39,10 +41,12 @@ fn examine(bytes: &[u8]) -> PictureFile {
 /// What the beginning of a file says of it.
 fn examine_part(header: &FileHeader) -> PictureFile {
     let facts =
-        probe(&as_if_whole(header), LIMITS).ok().map(|facts| by_weight(facts, header.length));
+        probe(&as_if_whole(header), LIMITS).ok().map(|facts| of_length(facts, header.length));
     let metadata = metadata(&header.bytes);
+    let expected =
+        |facts: &Facts| kivet_recipe::kind(facts, &Curves::default(), &Policy::default());
     PictureFile {
-        few_colours: false,
+        kind: facts.as_ref().map_or(Kind::Photo, expected),
         bytes: header.length,
         // The length tells apart what begins alike.
         hash: format!("{}-{}", blake3::hash(&header.bytes).to_hex(), header.length),
@@ -63,15 +67,14 @@ fn as_if_whole(header: &FileHeader) -> Cow<'_, [u8]> {
     Cow::Owned(bytes)
 }
 
-/// Flat art is told by the bytes it takes a pixel; of those a header is only a part.
-fn by_weight(facts: Facts, length: u64) -> Facts {
-    let heavy = length as f64 > FLAT_BYTES_PER_PIXEL * facts.size.pixels() as f64;
-    let kind = if heavy && facts.format == Format::Png { Kind::Photo } else { facts.kind };
-    Facts { kind, ..facts }
+/// How densely a file is packed tells by all its bytes, of which a header is only a part.
+fn of_length(facts: Facts, length: u64) -> Facts {
+    let storage = match facts.storage {
+        Storage::Packed(_) => Storage::packed(length, facts.size),
+        other => other,
+    };
+    Facts { storage, ..facts }
 }
-
-/// As the probe takes it for whole files.
-const FLAT_BYTES_PER_PIXEL: f64 = 0.4;
 
 /// True if this version can decode it.
 fn is_drawn(facts: &Facts) -> bool {
@@ -135,8 +138,7 @@ impl Scales {
         let corner = [plan.crop.x, plan.crop.y, plan.crop.width, plan.crop.height]
             .map(|value| value.round() as u32);
         let key = (file.hash.clone(), corner, plan.size);
-        let lightest =
-            remembered(&self.made, key, || lightest(bytes, facts, file.few_colours, &plan));
+        let lightest = remembered(&self.made, key, || lightest(bytes, facts, file.kind, &plan));
         match lightest {
             Some((bytes, format)) if bytes < file.bytes => Fitted {
                 width: plan.size.width,
@@ -161,7 +163,7 @@ pub fn predict(file: &PictureFile, at: &Placement, density: f64) -> Fitted {
     let size = plan(facts, at, density).size;
     // Few colours at screen size take about what the file takes for as many pixels.
     let share = size.pixels() as f64 / facts.size.pixels() as f64;
-    let predicted = if facts.kind == Kind::Flat || file.few_colours {
+    let predicted = if file.kind == Kind::Flat {
         Some((file.bytes as f64 * share * FLAT_GAIN, Format::Webp))
     } else {
         expected(Format::Avif, Fidelity::DEFAULT)
@@ -205,7 +207,7 @@ fn plan(facts: &Facts, at: &Placement, density: f64) -> Plan {
     Plan { turned: facts.orientation, crop, drawn: size, canvas: None, size, requested_size: None }
 }
 
-fn lightest(bytes: &[u8], facts: &Facts, flat: bool, plan: &Plan) -> Lightest {
+fn lightest(bytes: &[u8], facts: &Facts, kind: Kind, plan: &Plan) -> Lightest {
     let raster = draw(bytes, facts, plan, None).ok()?;
     let lossy = |format| {
         expected(format, Fidelity::DEFAULT)
@@ -213,7 +215,7 @@ fn lightest(bytes: &[u8], facts: &Facts, flat: bool, plan: &Plan) -> Lightest {
     };
     let mut ways: Vec<(Format, Encoding)> =
         [Format::Avif, Format::Webp].into_iter().filter_map(lossy).collect();
-    if flat || facts.kind == Kind::Flat {
+    if kind == Kind::Flat {
         ways.extend([(Format::Webp, Encoding::Lossless), (Format::Png, Encoding::Lossless)]);
     }
     let made = ways

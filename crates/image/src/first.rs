@@ -1,69 +1,113 @@
 //! The encode of a first response, and single trials.
 
 use kivet_recipe::{
-    Bytes, Effort, Encoding, Fidelity, Format, Score, Search, Setting, Size, Trial,
+    Bytes, Choice, Curves, Effort, Encoding, Facts, Fidelity, Format, Score, Setting, Size, Trial,
+    View,
 };
 
 use crate::{
+    Work,
     encode::{Writing, write},
     error::ImageError,
+    metadata,
     raster::Raster,
     score::{Reference, Tiles},
 };
 
-/// The tiles on which a setting is found for a larger picture.
-const TILES: Tiles = Tiles { tile: Size::new(256, 256), across: 2, down: 2 };
-
-/// A first response is near enough within this much of its target: on tiles of it, and as a whole.
+/// A setting is near enough within this much of its target on the sample.
 const MAX_MISS: f32 = 3.0;
-const MAX_MISS_WHOLE: f32 = 5.0;
+
+/// The sample is so small a part of the picture that encoding and scoring it takes at most a
+/// quarter of what the picture's own encode takes.
+const SHARE: f64 = 1.0 / 9.0;
+
+/// The shortest side of a tile of the sample; smaller pictures are encoded as expected.
+const MIN_TILE: u32 = 64;
 
 /// The file of a first response.
 #[derive(Clone, Debug)]
 pub struct FirstEncode {
     /// The file.
     pub bytes: Vec<u8>,
-    /// The encoder's setting.
-    pub setting: Setting,
-    /// Its score, if this very file was scored.
-    pub score: Option<Score>,
+    /// How it was written.
+    pub encoding: Encoding,
 }
 
-/// Encodes `raster` for a first response: starts from the setting that `expected` gives for a score
-/// and corrects it by what it measures. A large picture is measured on a few tiles, and encoded
-/// once more if the whole then misses the target.
-///
-/// Memory: that of [`Reference::new`], 40 bytes a pixel.
+/// Encodes a drawn rendition for a first response: once, and not scored. The setting is what the
+/// curves expect; where they were not measured, it is corrected by one trial on a small sample of
+/// the picture. `bytes` are the original's, for the metadata the rendition keeps.
 ///
 /// # Errors
-/// If it cannot be encoded or scored.
+/// If it cannot be encoded, or the work was ended.
 pub fn encode_first(
+    raster: &Raster,
+    (bytes, facts): (&[u8], &Facts),
+    choice: &Choice,
+    curves: &Curves,
+    work: &Work,
+) -> Result<FirstEncode, ImageError> {
+    let flat;
+    let raster = match choice.flatten {
+        Some(colour) if raster.has_alpha() => {
+            flat = raster.clone().flattened(colour);
+            &flat
+        }
+        _ => raster,
+    };
+    let writing = Writing {
+        full_chroma: choice.full_chroma,
+        gamut: choice.gamut,
+        kept: metadata::kept(bytes, facts.format, choice.edits.keep),
+        ..Writing::new(choice.encoding)
+    };
+    let encoding = match (choice.encoding, choice.target) {
+        (Encoding::Lossy { setting }, Some(target)) if !curves.are_measured(&[choice.format]) => {
+            let view = View::of(&choice.plan, facts);
+            let usual = |score| {
+                curves
+                    .expected_setting(choice.format, score, view, Effort::Fast)
+                    .unwrap_or_else(|| setting.get())
+            };
+            let setting = first_setting(raster, (choice.format, &usual), target, &writing)?;
+            Encoding::Lossy { setting }
+        }
+        (expected, _) => expected,
+    };
+    work.go_on()?;
+    let bytes = write(raster, choice.format, &Writing { encoding, ..writing })?;
+    Ok(FirstEncode { bytes, encoding })
+}
+
+/// The setting for a first response to a picture that was not measured: the one that `expected`
+/// gives for the target, moved by what a trial on a sample of the picture misses it by.
+///
+/// # Errors
+/// If the sample cannot be encoded or scored.
+pub fn first_setting(
     raster: &Raster,
     (format, expected): (Format, &dyn Fn(Score) -> f32),
     target: Fidelity,
     writing: &Writing,
-) -> Result<FirstEncode, ImageError> {
-    let tiles = TILES.cut(raster);
-    let shown = tiles.as_ref().unwrap_or(raster);
-    let (trial, bytes) = search(shown, (format, expected), target, writing)?;
-    if tiles.is_none() {
-        return Ok(FirstEncode { bytes, setting: trial.setting, score: Some(trial.score) });
-    }
-    let reference = Reference::new(raster, writing.gamut);
-    let (whole, bytes) = try_setting(raster, &reference, format, trial.setting, writing)?;
-    // Shift the setting by the error measured on the whole picture.
+) -> Result<Setting, ImageError> {
     let goal = target.as_f32();
-    let shift = expected(Score::new(2.0 * goal - whole.score.get())) - expected(Score::new(goal));
-    let better = Setting::nearest_to(whole.setting.get() + shift);
-    if whole.misses(target) <= MAX_MISS_WHOLE || (better.get() - whole.setting.get()).abs() < 0.5 {
-        return Ok(FirstEncode { bytes, setting: whole.setting, score: Some(whole.score) });
+    let usual = expected(Score::new(goal));
+    let setting = Setting::nearest_to(usual);
+    let Some(sample) = sample(raster) else { return Ok(setting) };
+    let reference = Reference::new(&sample, writing.gamut);
+    let (trial, _) = try_setting(&sample, &reference, format, setting, writing)?;
+    if trial.misses(target) <= MAX_MISS {
+        return Ok(setting);
     }
-    let bytes = write(
-        raster,
-        format,
-        &Writing { encoding: Encoding::Lossy { setting: better }, ..writing.clone() },
-    )?;
-    Ok(FirstEncode { bytes, setting: better, score: None })
+    let moved = expected(Score::new(2.0 * goal - trial.score.get()));
+    Ok(Setting::nearest_to(setting.get() + moved - usual))
+}
+
+/// Two tiles of the picture beside each other; `None` of one too small for that.
+fn sample(raster: &Raster) -> Option<Raster> {
+    let side = (raster.size().pixels() as f64 * SHARE / 2.0).sqrt() as u32 / 8 * 8;
+    let shortest = raster.size().width.min(raster.size().height);
+    let tiles = Tiles { tile: Size::new(side, side), across: 2, down: 1 };
+    if side < MIN_TILE || shortest < MIN_TILE { None } else { tiles.cut(raster) }
 }
 
 /// One trial: `raster` encoded at `setting`, otherwise as `writing` says, and scored. Also the
@@ -85,24 +129,4 @@ pub fn try_setting(
     )?;
     let score = reference.score(&bytes)?;
     Ok((Trial { setting, score, bytes: Bytes::of(&bytes) }, bytes))
-}
-
-/// The trial nearest to the target of a search with the fast preset.
-fn search(
-    raster: &Raster,
-    (format, expected): (Format, &dyn Fn(Score) -> f32),
-    target: Fidelity,
-    writing: &Writing,
-) -> Result<(Trial, Vec<u8>), ImageError> {
-    let reference = Reference::new(raster, writing.gamut);
-    let mut search = Search::new(format, target, MAX_MISS, Effort::Fast);
-    let mut best: Option<(Trial, Vec<u8>)> = None;
-    while let Some(setting) = search.next_setting(expected) {
-        let (trial, bytes) = try_setting(raster, &reference, format, setting, writing)?;
-        search.tried(setting, trial.score);
-        if best.as_ref().is_none_or(|(best, _)| trial.misses(target) < best.misses(target)) {
-            best = Some((trial, bytes));
-        }
-    }
-    best.ok_or_else(|| ImageError::NotScored { problem: "the search tried nothing".to_owned() })
 }

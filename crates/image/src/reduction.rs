@@ -14,16 +14,18 @@ const WORTH_FROM: u64 = 3_000_000;
 /// common.
 const LARGEST: f64 = 2880.0;
 
-/// A reduction is used where it has so many times the output's pixels over the crop.
+/// A reduction is used where it has so many times the output's pixels over the crop; more of them
+/// where fine details stand so hard against each other that filtering twice shows.
 const ENOUGH: f64 = 2.0;
+const ENOUGH_OF_HARD: f64 = 9.0;
 
 /// A smaller version of an original: 8-bit pixels as stored (not turned upright), in the gamut
 /// renditions hold.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Reduction {
     raster: Raster,
-    /// The original's stored size.
-    of: Size,
+    /// Its pixels per stored pixel of the original, across and down.
+    scale: (f64, f64),
     gamut: Gamut,
 }
 
@@ -44,22 +46,22 @@ impl Reduction {
         limits: Limits,
         work: &Work,
     ) -> Result<Self, ImageError> {
-        let of = facts.orientation.apply(facts.size);
-        let longer = f64::from(of.width.max(of.height));
-        let eighths = largest_eighths(longer);
+        let eighths = largest_eighths(facts);
         let reading = Reading { eighths, gamut, limits };
-        let raster = if facts.format == Format::Jpeg {
+        let (raster, scale) = if facts.format == Format::Jpeg && eighths < 8 {
             // The codec's own reduction is as good as ours here, and free.
-            decode::jpeg_whole(bytes, reading, work)?
+            let scale = f64::from(eighths) / 8.0;
+            (decode::jpeg_whole(bytes, reading, work)?, (scale, scale))
         } else {
             let mut source = decode::open(bytes, facts, reading)?;
             let from = source.size();
-            let scale = (LARGEST / longer).min(1.0);
+            let scale = largest_scale(facts);
             let side = |length: u32| ((f64::from(length) * scale).round() as u32).max(1);
             let size = Size::new(side(from.width), side(from.height));
-            crate::resampled(source.as_mut(), Rect::whole(from), size, facts.alpha, work)?
+            let whole = Rect::whole(from);
+            (crate::resampled(source.as_mut(), whole, size, facts.alpha, work)?, ratio(size, from))
         };
-        Ok(Self { raster, of, gamut })
+        Ok(Self { raster, scale, gamut })
     }
 
     /// This reduction at half its size: for small renditions.
@@ -84,27 +86,25 @@ impl Reduction {
                 rows.for_each(|(rows, out)| colour::halve(&rows[..from], &rows[from..], out));
                 raster
             };
-        Ok(Self { raster, of: self.of, gamut: self.gamut })
+        let (x, y) = ratio(half, self.raster.size());
+        Ok(Self { raster, scale: (self.scale.0 * x, self.scale.1 * y), gamut: self.gamut })
     }
 
-    /// True if a plan can be drawn from the reduction that was halved `level` times: it has twice
-    /// the output's pixels over the crop.
+    /// True if a plan can be drawn from the reduction that was halved `level` times: it has enough
+    /// of the output's pixels over the crop.
     pub fn would_serve(facts: &Facts, plan: &Plan, level: u32) -> bool {
         let scale = largest_scale(facts) / f64::from(1u32 << level.min(16));
-        plan.crop.width * plan.crop.height * scale * scale >= ENOUGH * plan.drawn.pixels() as f64
+        let enough = if decode::is_calm(facts) { ENOUGH } else { ENOUGH_OF_HARD };
+        plan.crop.width * plan.crop.height * scale * scale >= enough * plan.drawn.pixels() as f64
     }
 
     /// As kept on disk: sizes, gamut and channels in a short header, then the pixels.
     pub fn to_bytes(&self) -> Vec<u8> {
         let Size { width, height } = self.raster.size();
-        let header = [
-            width,
-            height,
-            self.of.width,
-            self.of.height,
-            u32::from(self.gamut == Gamut::DisplayP3),
-        ];
-        let mut bytes: Vec<u8> = header.into_iter().flat_map(u32::to_be_bytes).collect();
+        let mut bytes = MAGIC.to_vec();
+        bytes.extend([width, height].into_iter().flat_map(u32::to_be_bytes));
+        bytes.extend([self.scale.0, self.scale.1].into_iter().flat_map(f64::to_be_bytes));
+        bytes.push(u8::from(self.gamut == Gamut::DisplayP3));
         bytes.push(self.raster.channels() as u8);
         bytes.extend(self.raster.bytes());
         bytes
@@ -112,13 +112,16 @@ impl Reduction {
 
     /// What [`to_bytes`](Self::to_bytes) wrote; `None` if it is not that.
     pub fn from_bytes(bytes: &[u8]) -> Option<Self> {
-        let (header, rest) = bytes.split_at_checked(20)?;
-        let (channels, pixels) = rest.split_first()?;
-        let word =
-            |i: usize| header[i * 4..].first_chunk::<4>().map(|word| u32::from_be_bytes(*word));
-        let raster = Raster::new(Size::new(word(0)?, word(1)?), *channels == 4, pixels.to_vec())?;
-        let gamut = if word(4)? == 1 { Gamut::DisplayP3 } else { Gamut::Srgb };
-        Some(Self { raster, of: Size::new(word(2)?, word(3)?), gamut })
+        let rest = bytes.strip_prefix(MAGIC)?;
+        let (width, rest) = rest.split_first_chunk()?;
+        let (height, rest) = rest.split_first_chunk()?;
+        let (x, rest) = rest.split_first_chunk()?;
+        let (y, rest) = rest.split_first_chunk()?;
+        let ([wide, channels], pixels) = rest.split_first_chunk()?;
+        let size = Size::new(u32::from_be_bytes(*width), u32::from_be_bytes(*height));
+        let raster = Raster::new(size, *channels == 4, pixels.to_vec())?;
+        let gamut = if *wide == 1 { Gamut::DisplayP3 } else { Gamut::Srgb };
+        Some(Self { raster, scale: (f64::from_be_bytes(*x), f64::from_be_bytes(*y)), gamut })
     }
 
     /// Analyses the original through it.
@@ -135,20 +138,35 @@ impl Reduction {
     }
 
     pub(crate) fn source(&self) -> Lent<'_> {
-        decode::lent(&self.raster)
+        decode::lent(&self.raster, self.scale)
     }
+}
+
+/// What a file of one begins with; raised when its header changes.
+const MAGIC: &[u8] = b"KRED2";
+
+/// Each side of one size as a share of the other's.
+fn ratio(one: Size, other: Size) -> (f64, f64) {
+    (f64::from(one.width) / f64::from(other.width), f64::from(one.height) / f64::from(other.height))
 }
 
 /// The largest reduction's sides as a share of the original's.
 fn largest_scale(facts: &Facts) -> f64 {
-    let longer = f64::from(facts.size.width.max(facts.size.height));
-    if facts.format == Format::Jpeg {
-        return f64::from(largest_eighths(longer)) / 8.0;
+    match largest_eighths(facts) {
+        8 => (LARGEST / longer(facts)).min(1.0),
+        eighths => f64::from(eighths) / 8.0,
     }
-    (LARGEST / longer).min(1.0)
 }
 
-/// The fewest eighths of a JPEG that hold the largest reduction.
-fn largest_eighths(longer: f64) -> u8 {
-    ((LARGEST / longer * 8.0).ceil() as u8).clamp(1, 8)
+/// At how many eighths of its size an original is decoded for the largest reduction.
+fn largest_eighths(facts: &Facts) -> u8 {
+    if facts.format != Format::Jpeg {
+        return 8;
+    }
+    let holding = ((LARGEST / longer(facts) * 8.0).ceil() as u8).clamp(1, 8);
+    holding.max(decode::fewest_eighths(facts))
+}
+
+fn longer(facts: &Facts) -> f64 {
+    f64::from(facts.size.width.max(facts.size.height))
 }

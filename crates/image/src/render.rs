@@ -5,19 +5,19 @@ mod overlays;
 use std::time::{Duration, Instant};
 
 use kivet_recipe::{
-    CanvasColour, Choice, Effort, Encoding, Facts, Format, Gamut, Keep, Orientation, Plan, Rect,
-    Size,
+    CanvasColour, Choice, Curves, Effort, Encoding, Facts, Format, Gamut, Keep, Orientation, Plan,
+    Rect, Size,
 };
 
 use crate::{
     Assets, Fonts, ImageError, Limits, Raster, Reduction, Work, colour,
     decode::{self, Reading, RowSource},
-    encode::{Writing, animation, frame::TimedFrame, write},
-    filter, metadata, resample, svg,
+    encode::{Writing, animation, frame::TimedFrame},
+    encode_first, filter, metadata, resample, svg,
 };
 
 /// The finished bytes of one rendition.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Rendition {
     /// What the bytes are.
     pub format: Format,
@@ -25,6 +25,8 @@ pub struct Rendition {
     pub size: Size,
     /// The file.
     pub bytes: Vec<u8>,
+    /// How it was written.
+    pub encoding: Encoding,
     /// Where the time went.
     pub timings: Timings,
 }
@@ -47,6 +49,8 @@ pub struct Task<'a> {
     pub limits: Limits,
     /// The way to end it.
     pub work: Work,
+    /// What is known of the original's curves.
+    pub curves: Option<&'a Curves>,
     /// A smaller intermediate that serves the choice's plan.
     pub reduction: Option<&'a Reduction>,
 }
@@ -80,15 +84,29 @@ pub fn render(
         _ => {
             let started = Instant::now();
             let raster = draw_edited(bytes, facts, choice, task)?;
-            let drawn = started.elapsed();
-            let rendition = finish(&raster, bytes, facts, choice)?;
-            Ok(Rendition { timings: Timings { draw: drawn, ..rendition.timings }, ..rendition })
+            let draw = started.elapsed();
+            let unknown = Curves::default();
+            let curves = task.curves.unwrap_or(&unknown);
+            let first = encode_first(&raster, (bytes, facts), choice, curves, &task.work)?;
+            Ok(Rendition {
+                format: choice.format,
+                size: raster.size(),
+                bytes: first.bytes,
+                encoding: first.encoding,
+                timings: Timings { draw, encode: started.elapsed() - draw },
+            })
         }
     }
 }
 
 fn passed_on(choice: &Choice, size: Size, bytes: Vec<u8>) -> Rendition {
-    Rendition { format: choice.format, size, bytes, timings: Timings::default() }
+    Rendition {
+        format: choice.format,
+        size,
+        bytes,
+        encoding: choice.encoding,
+        timings: Timings::default(),
+    }
 }
 
 /// The pixels of a still rendition with all edits made: what every format of it is encoded from.
@@ -108,19 +126,13 @@ pub fn draw_edited(
             svg::draw(bytes, facts.size, &choice.plan, canvas, &fonts)?
         }
         Some(reduction) => {
-            let stored = facts.orientation.apply(facts.size);
             let mut source = reduction.source();
-            placed(
-                draw_from(&mut source, stored, facts, &choice.plan, &task.work)?,
-                &choice.plan,
-                canvas,
-            )
+            placed(draw_from(&mut source, facts, &choice.plan, &task.work)?, &choice.plan, canvas)
         }
         None => {
             let mut source = open_for(bytes, facts, &choice.plan, choice.gamut, task.limits)?;
-            let stored = facts.orientation.apply(facts.size);
             placed(
-                draw_from(source.as_mut(), stored, facts, &choice.plan, &task.work)?,
+                draw_from(source.as_mut(), facts, &choice.plan, &task.work)?,
                 &choice.plan,
                 canvas,
             )
@@ -138,7 +150,7 @@ fn open_for<'a>(
     limits: Limits,
 ) -> Result<Box<dyn RowSource + 'a>, ImageError> {
     let crop = plan.stored_crop(facts.size, facts.orientation);
-    let eighths = decode::reduction_for((crop.width, crop.height), as_stored(plan));
+    let eighths = decode::reduction_for(facts, (crop.width, crop.height), as_stored(plan));
     decode::open(bytes, facts, Reading { eighths, gamut, limits })
 }
 
@@ -157,35 +169,11 @@ fn edited(raster: Raster, choice: &Choice, task: &Task<'_>) -> Result<Raster, Im
     Ok(raster)
 }
 
-/// Encodes a drawn rendition; `bytes` are the original's, for the metadata it keeps.
-///
-/// # Errors
-/// If the encoder refuses.
-pub fn finish(
-    raster: &Raster,
-    bytes: &[u8],
-    facts: &Facts,
-    choice: &Choice,
-) -> Result<Rendition, ImageError> {
-    let started = Instant::now();
-    let writing = writing(bytes, facts, choice);
-    let flat;
-    let raster = match choice.flatten {
-        Some(colour) if raster.has_alpha() => {
-            flat = raster.clone().flattened(colour);
-            &flat
-        }
-        _ => raster,
-    };
-    let bytes = write(raster, choice.format, &writing)?;
-    let timings = Timings { draw: Duration::ZERO, encode: started.elapsed() };
-    Ok(Rendition { format: choice.format, size: raster.size(), bytes, timings })
-}
-
 fn writing(bytes: &[u8], facts: &Facts, choice: &Choice) -> Writing {
     Writing {
         encoding: choice.encoding,
         effort: Effort::Fast,
+        full_chroma: choice.full_chroma,
         gamut: choice.gamut,
         kept: metadata::kept(bytes, facts.format, choice.edits.keep),
     }
@@ -205,14 +193,11 @@ fn render_animated(
         task.work.go_on()?;
         let drawn = Instant::now();
         let frame = frame?;
-        let (stored, shown_ms) = (frame.size, frame.shown_ms);
+        let shown_ms = frame.shown_ms;
         let mut source = decode::of_frame(frame, &space, choice.gamut);
         let plan = &choice.plan;
-        let raster = placed(
-            draw_from(&mut source, stored, facts, plan, &task.work)?,
-            plan,
-            choice.edits.canvas,
-        );
+        let raster =
+            placed(draw_from(&mut source, facts, plan, &task.work)?, plan, choice.edits.canvas);
         let raster = edited(raster, choice, task)?;
         let raster = match choice.flatten {
             Some(colour) => raster.flattened(colour),
@@ -230,7 +215,7 @@ fn render_animated(
         &writing(bytes, facts, choice),
     )?;
     let timings = Timings { draw: drawing, encode: started.elapsed().saturating_sub(drawing) };
-    Ok(Rendition { format: choice.format, size, bytes, timings })
+    Ok(Rendition { format: choice.format, size, bytes, encoding: choice.encoding, timings })
 }
 
 /// The pixels of a plan in sRGB: cropped, resampled, turned, on its canvas; transparent parts kept.
@@ -259,12 +244,7 @@ pub(crate) fn draw_plan(
         return svg::draw(bytes, facts.size, plan, canvas, fonts);
     }
     let mut source = open_for(bytes, facts, plan, Gamut::Srgb, limits)?;
-    let stored = facts.orientation.apply(facts.size);
-    Ok(placed(
-        draw_from(source.as_mut(), stored, facts, plan, &Work::within(limits))?,
-        plan,
-        canvas,
-    ))
+    Ok(placed(draw_from(source.as_mut(), facts, plan, &Work::within(limits))?, plan, canvas))
 }
 
 /// A drawn picture drawn again by a plan for its own size.
@@ -281,27 +261,21 @@ pub(crate) fn redraw_turned(
     let facts = Facts {
         alpha: stored.has_alpha(),
         orientation,
-        ..Facts::plain(Format::Png, orientation.apply(stored.size()), kivet_recipe::Kind::Photo)
+        ..Facts::plain(Format::Png, orientation.apply(stored.size()), kivet_recipe::Storage::Lossy)
     };
     let plan = Plan { turned: orientation, ..*plan };
-    draw_from(&mut decode::lent(stored), stored.size(), &facts, &plan, &Work::default())
+    draw_from(&mut decode::lent(stored, (1.0, 1.0)), &facts, &plan, &Work::default())
 }
 
-/// Draws `plan` from a source of a picture stored at `stored` pixels; the source may deliver it
-/// reduced.
+/// Draws `plan` from a source, which may deliver the picture reduced.
 fn draw_from(
     source: &mut dyn RowSource,
-    stored: Size,
     facts: &Facts,
     plan: &Plan,
     work: &Work,
 ) -> Result<Raster, ImageError> {
     let crop = plan.stored_crop(facts.size, facts.orientation);
-    let from = source.size();
-    let (x, y) = (
-        f64::from(from.width) / f64::from(stored.width),
-        f64::from(from.height) / f64::from(stored.height),
-    );
+    let (x, y) = source.scale();
     let crop =
         Rect { x: crop.x * x, y: crop.y * y, width: crop.width * x, height: crop.height * y };
     let raster = resampled(source, crop, as_stored(plan), facts.alpha, work)?;

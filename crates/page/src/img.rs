@@ -167,12 +167,12 @@ fn escaped(text: &str) -> String {
 
 #[cfg(test)]
 mod tests {
-    use kivet_recipe::{Format, Kind, Size};
+    use kivet_recipe::{Format, Size, Storage};
 
     use super::*;
 
     fn picture() -> Picture<'static> {
-        static FACTS: Facts = Facts::plain(Format::Jpeg, Size::new(700, 467), Kind::Photo);
+        static FACTS: Facts = Facts::plain(Format::Jpeg, Size::new(700, 467), Storage::Lossy);
         Picture {
             base: "",
             address: "photos/harbour/kites%20&%20co.jpg",
@@ -183,7 +183,7 @@ mod tests {
 
     #[test]
     fn a_vector_needs_no_candidates() {
-        let facts = Facts::plain(Format::Svg, Size::new(300, 200), Kind::Flat);
+        let facts = Facts::plain(Format::Svg, Size::new(300, 200), Storage::Vector);
         let mark = Picture {
             base: "",
             address: "photos/brand/mark.svg",

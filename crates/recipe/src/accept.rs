@@ -24,8 +24,8 @@ impl Accepted {
     /// Reads a header's value; anything malformed names nothing.
     pub fn from_header(value: &str) -> Self {
         let mut accepted = Self::default();
-        for range in value.split(',') {
-            let mut parts = range.split(';').map(str::trim);
+        for range in unquoted(value, ',') {
+            let mut parts = unquoted(range, ';').map(str::trim);
             let media_type = parts.next().unwrap_or_default();
             let wanted = parts.find_map(weight).unwrap_or(FULL);
             let of = |format: Format| {
@@ -57,6 +57,21 @@ impl Accepted {
     }
 }
 
+/// The parts of a header's value between separators, those in quoted strings left alone (RFC 9110,
+/// section 5.6.4).
+fn unquoted(value: &str, separator: char) -> impl Iterator<Item = &str> {
+    let (mut quoted, mut escaped) = (false, false);
+    value.split(move |c| {
+        let literal = std::mem::take(&mut escaped);
+        match c {
+            '\\' if quoted && !literal => escaped = true,
+            '"' if !literal => quoted = !quoted,
+            _ => {}
+        }
+        c == separator && !quoted
+    })
+}
+
 /// The value of a `q=` parameter.
 fn weight(parameter: &str) -> Option<Weight> {
     let (name, value) = parameter.split_once('=')?;
@@ -85,6 +100,13 @@ mod tests {
             [0.0, 0.5, 1.0]
         );
         assert_eq!(Accepted::from_header(";;q=,,=,image/avif;q=0.0"), Accepted::default());
+        let quoted =
+            r#"image/avif;note="a, image/webp; q=0.1 \", image/jxl";q=0.25,image/webp;q=0.5"#;
+        let accepted = Accepted::from_header(quoted);
+        assert_eq!(
+            [Format::Avif, Format::Jxl, Format::Webp].map(|format| accepted.weight(format)),
+            [0.25, 0.0, 0.5]
+        );
         assert_eq!(
             Accepted::from_header("image/webp;q=7").weight(Format::Webp),
             1.0,

@@ -2,15 +2,15 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::{Format, Orientation, Position, Rect, Size, Subject};
+use crate::{BytesPerPixel, Format, Orientation, Position, Rect, Size, Subject};
 
-/// Whether a picture is photographic or drawn in few colours.
+/// Whether a picture is photographic or flat art: see [`kind`](crate::kind).
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Kind {
     /// Continuous tone: lossy formats pay.
     Photo,
-    /// Few colours and hard edges: lossless formats pay.
+    /// Plain areas and hard edges: lossless formats pay.
     Flat,
 }
 
@@ -21,6 +21,32 @@ impl Kind {
             Self::Photo => "photo",
             Self::Flat => "flat",
         }
+    }
+}
+
+/// How a file holds its pixels, as far as its header and its length tell.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Storage {
+    /// With loss, or not known: noise of its encoder takes most of a lossless rendition's bytes.
+    Lossy,
+    /// Without loss, in a way that tells nothing of the picture.
+    Lossless,
+    /// Without loss, in so many bytes a pixel.
+    Packed(BytesPerPixel),
+    /// As lines and areas.
+    Vector,
+}
+
+impl Storage {
+    /// Pixels of `size` packed without loss into `bytes`.
+    pub fn packed(bytes: u64, size: Size) -> Self {
+        Self::Packed(BytesPerPixel::new((bytes as f64 / size.pixels().max(1) as f64) as f32))
+    }
+
+    /// True if no encoder has changed the pixels yet.
+    pub const fn is_lossless(self) -> bool {
+        !matches!(self, Self::Lossy)
     }
 }
 
@@ -37,8 +63,8 @@ pub struct Facts {
     pub alpha: bool,
     /// True if there is more than one frame.
     pub animated: bool,
-    /// Photographic or flat, judged from the header and the bytes spent per pixel.
-    pub kind: Kind,
+    /// How its pixels are stored.
+    pub storage: Storage,
     /// The description of an embedded colour profile, if there is one.
     pub profile: Option<String>,
     /// Bits a channel.
@@ -72,14 +98,14 @@ const fn eight() -> u8 {
 
 impl Facts {
     /// Facts of an upright, opaque, still 8-bit picture: what most files are.
-    pub const fn plain(format: Format, size: Size, kind: Kind) -> Self {
+    pub const fn plain(format: Format, size: Size, storage: Storage) -> Self {
         Self {
             format,
             size,
             orientation: Orientation::UPRIGHT,
             alpha: false,
             animated: false,
-            kind,
+            storage,
             profile: None,
             depth: 8,
             wide: false,

@@ -12,6 +12,9 @@ impl Fidelity {
     /// The target where a recipe names none.
     pub const DEFAULT: Self = Self(70);
 
+    /// Nobody tells it from the lossless rendition.
+    pub const INDISTINGUISHABLE: Self = Self(90);
+
     /// `None` outside 1 to 100.
     pub const fn new(value: u8) -> Option<Self> {
         if value >= 1 && value <= 100 { Some(Self(value)) } else { None }

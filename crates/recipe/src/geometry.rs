@@ -2,8 +2,8 @@
 //! sections 5.1 and 5.2) with one rule of our own: nothing is ever enlarged.
 
 use crate::{
-    CanvasColour, Facts, Fit, Format, Kind, Orientation, Placement, Position, Recipe, Rect, Size,
-    subject::Stretch,
+    CanvasColour, Facts, Fit, Format, Orientation, Placement, Position, Recipe, Rect, Size,
+    Storage, subject::Stretch,
 };
 
 /// The canvas a `contain` picture lies on.
@@ -35,7 +35,7 @@ pub struct Plan {
 /// The plan of `recipe` for an upright original of `natural` pixels (at least 1 by 1) of which
 /// nothing else is known: sizes are right, and crops without a position are taken from the middle.
 pub fn plan(recipe: &Recipe, natural: Size) -> Plan {
-    plan_for(recipe, &Facts::plain(Format::Png, natural, Kind::Photo))
+    plan_for(recipe, &Facts::plain(Format::Png, natural, Storage::Lossy))
 }
 
 /// The plan of `recipe` for an original with `facts`.
@@ -281,7 +281,7 @@ mod tests {
 
     #[test]
     fn a_crop_follows_the_focus_then_the_subject_then_the_middle() {
-        let mut facts = Facts::plain(Format::Jpeg, Size::new(400, 100), Kind::Photo);
+        let mut facts = Facts::plain(Format::Jpeg, Size::new(400, 100), Storage::Lossy);
         let left =
             |recipe: &str, facts: &Facts| plan_for(&recipe.parse().expect(recipe), facts).crop.x;
         assert_eq!(left("ratio-1-1", &facts), 150.0);
@@ -302,7 +302,7 @@ mod tests {
 
     #[test]
     fn vectors_have_no_largest_size() {
-        let facts = Facts::plain(Format::Svg, Size::new(40, 30), Kind::Flat);
+        let facts = Facts::plain(Format::Svg, Size::new(40, 30), Storage::Vector);
         assert_eq!(plan_for(&"640w".parse().expect("a recipe"), &facts).size, Size::new(640, 480));
     }
 

@@ -265,7 +265,7 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
-    use crate::{Accepted, Bytes, Curve, Kind, Measured, Score, Size, prior};
+    use crate::{Accepted, Bytes, Curve, Measured, Score, Size, Storage, prior};
 
     /// An encoder as the prior has it, but for its bytes: those are times a weight of the format's
     /// own.
@@ -304,7 +304,7 @@ mod tests {
     /// took.
     fn improved(target: u8, weights: &[f64; 4], accept: &str) -> (Choice, Outcome, usize) {
         let recipe: Recipe = format!("640w_fidelity-{target}").parse().expect("a recipe");
-        let facts = Facts::plain(Format::Jpeg, Size::new(4000, 3000), Kind::Photo);
+        let facts = Facts::plain(Format::Jpeg, Size::new(4000, 3000), Storage::Lossy);
         let request = Request::accepting(Accepted::from_header(accept));
         let policy = Policy::default();
         let first =
@@ -353,7 +353,7 @@ mod tests {
     #[test]
     fn what_is_near_the_target_already_is_kept() {
         let recipe: Recipe = "640w".parse().expect("a recipe");
-        let facts = Facts::plain(Format::Jpeg, Size::new(4000, 3000), Kind::Photo);
+        let facts = Facts::plain(Format::Jpeg, Size::new(4000, 3000), Storage::Lossy);
         let (policy, request) = (Policy::default(), Request::accepting(Accepted::default()));
         let first =
             choose(&recipe, &facts, &Curves::default(), &request, &policy).expect("a choice");

@@ -47,7 +47,9 @@ mod trial;
 
 pub use accept::Accepted;
 pub use access::Access;
-pub use choice::{Candidate, Choice, ChoiceError, Edits, Lowered, Reason, Varies, choose, varies};
+pub use choice::{
+    Candidate, Choice, ChoiceError, Edits, Lowered, Reason, Varies, choose, kind, varies,
+};
 pub use curve::{
     Basis, Curve, Curves, Measured, Prediction, Sample, Scale, Seen, View, coded_bytes_per_pixel,
     container_bytes,
@@ -55,7 +57,7 @@ pub use curve::{
 pub use effort::Effort;
 pub use encoding::Encoding;
 pub use error::RecipeError;
-pub use facts::{Analysis, Facts, Kind};
+pub use facts::{Analysis, Facts, Kind, Storage};
 pub use fidelity::Fidelity;
 pub use filter::{Effect, Filter, Region};
 pub use format::Format;

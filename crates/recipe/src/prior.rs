@@ -1,6 +1,6 @@
 //! The prior: what each encoder is expected to need for a target before a picture was measured.
 
-use crate::{BytesPerPixel, Effort, Fidelity, Format, Kind, Setting};
+use crate::{BytesPerPixel, Effort, Fidelity, Format, Setting, Storage};
 
 /// What an encoder is expected to need for a target.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -108,22 +108,34 @@ fn interpolate(table: &Table, target: f32, complexity: f32) -> (f32, f32) {
     (below.0 + (above.0 - below.0) * share, below.1 + (above.1 - below.1) * share)
 }
 
-/// Bytes per pixel expected of a lossless rendition, by `cargo xtask bench lossless`; `None` where
-/// the format has none here.
-pub(crate) fn expected_lossless(format: Format, kind: Kind) -> Option<BytesPerPixel> {
-    let bytes_per_pixel = match (format, kind) {
-        (Format::Webp, Kind::Photo) => 0.836,
-        (Format::Webp, Kind::Flat) => 0.076,
-        (Format::Jxl, Kind::Photo) => 0.9,
-        (Format::Jxl, Kind::Flat) => 0.09,
-        // One frame; what moves is told from what does not before bytes are compared.
-        (Format::Gif, Kind::Photo) => 0.6,
-        (Format::Gif, Kind::Flat) => 0.2,
-        (Format::Png, Kind::Photo) => 1.217,
-        (Format::Png, Kind::Flat) => 0.176,
+/// Bytes per pixel expected of a lossless rendition at `scale`, a power of two; `None` where the
+/// format has none here. The length of a packed original tells most: reduced, its edges stand
+/// closer together, up to what a photograph takes (`cargo xtask bench lossless`).
+pub(crate) fn expected_lossless(
+    format: Format,
+    storage: Storage,
+    scale: f32,
+) -> Option<BytesPerPixel> {
+    const PHOTO: f32 = 1.217;
+    const FLAT: f32 = 0.176;
+    // What is packed tells of one frame, not of what an animation's frames have in common.
+    const GIF: f32 = 0.2;
+    if format == Format::Gif {
+        let photo = matches!(storage, Storage::Lossy | Storage::Lossless);
+        return Some(BytesPerPixel::new(if photo { 3.0 * GIF } else { GIF }));
+    }
+    let png = match storage {
+        Storage::Lossy | Storage::Lossless => PHOTO,
+        Storage::Vector => FLAT,
+        Storage::Packed(bytes) => (bytes.get() * (-scale).exp2()).min(bytes.get().max(PHOTO)),
+    };
+    let share = match format {
+        Format::Png => 1.0,
+        Format::Webp => 0.6,
+        Format::Jxl => 0.65,
         _ => return None,
     };
-    Some(BytesPerPixel::new(bytes_per_pixel))
+    Some(BytesPerPixel::new(png * share))
 }
 
 #[cfg(test)]

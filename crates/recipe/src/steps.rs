@@ -43,7 +43,7 @@ mod tests {
     fn widths(recipe: &str, natural: Size) -> Vec<u32> {
         ladder(
             &recipe.parse().expect(recipe),
-            &Facts::plain(Format::Jpeg, natural, crate::Kind::Photo),
+            &Facts::plain(Format::Jpeg, natural, crate::Storage::Lossy),
         )
         .iter()
         .map(|step| step.size.width)

@@ -60,7 +60,7 @@ impl Records {
 #[cfg(test)]
 mod tests {
     use kivet_recipe::{
-        BytesPerPixel, Curve, Facts, Kind, Sample, Scale, Score, Setting, Size, plan_for,
+        BytesPerPixel, Curve, Facts, Sample, Scale, Score, Setting, Size, Storage, plan_for,
     };
 
     use super::*;
@@ -69,7 +69,7 @@ mod tests {
     fn curves_come_back_as_they_were_kept() {
         let folder = tempfile::tempdir().expect("a folder");
         let records = Records::open(&folder.path().join("records.db")).expect("opened");
-        let facts = Facts::plain(Format::Jpeg, Size::new(4000, 3000), Kind::Photo);
+        let facts = Facts::plain(Format::Jpeg, Size::new(4000, 3000), Storage::Lossy);
         let scale = Scale::of(&plan_for(&"640w".parse().expect("a recipe"), &facts));
         let bytes_per_pixel = BytesPerPixel::new(0.0625);
         let sample = Sample {

@@ -264,7 +264,7 @@ impl Records {
 
 #[cfg(test)]
 mod tests {
-    use kivet_recipe::{Kind, Size};
+    use kivet_recipe::{Size, Storage};
 
     use super::*;
 
@@ -275,7 +275,7 @@ mod tests {
         let stamp = Stamp { bytes: 9, modified_ms: 1_000 };
         let facts = Facts {
             profile: Some("Display P3".to_owned()),
-            ..Facts::plain(Format::Jpeg, Size::new(4000, 3000), Kind::Photo)
+            ..Facts::plain(Format::Jpeg, Size::new(4000, 3000), Storage::Lossy)
         };
         let record = OriginalRecord { stamp, hash: "aa".to_owned(), facts };
         let rendition = RenditionRecord {

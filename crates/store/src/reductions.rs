@@ -40,6 +40,11 @@ impl Reductions {
         Ok(Self { folder: folder.to_owned(), budget, now, tidying: Arc::default() })
     }
 
+    /// True if there is a file under `key`.
+    pub fn has(&self, key: &str) -> bool {
+        self.folder.join(key).is_file()
+    }
+
     /// Keeps bytes under `key` and makes room for them. What alone exceeds the budget is not kept.
     ///
     /// # Errors

@@ -2,7 +2,7 @@
 
 use kivet_image::{Limits, Raster, encode, probe};
 use kivet_page::observation::PictureFile;
-use kivet_recipe::{Encoding, Fidelity, Format, Size, expected};
+use kivet_recipe::{Encoding, Fidelity, Format, Kind, Size, expected};
 
 /// The picture of that file name; `None` if it is no name of one.
 pub fn picture(name: &str) -> Option<(Vec<u8>, &'static str)> {
@@ -35,7 +35,7 @@ pub fn file(name: &str) -> PictureFile {
         hash: String::new(),
         metadata_bytes: 0,
         has_location: false,
-        few_colours: false,
+        kind: Kind::Photo,
     }
 }
 

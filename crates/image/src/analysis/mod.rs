@@ -1,21 +1,17 @@
 //! What an analysis of a picture's pixels tells: where attention lies, its colour, a miniature, its
 //! borders.
 
-mod few_colours;
+mod kind;
 mod soft;
 mod subject;
 mod trim_box;
 
-use kivet_recipe::{Analysis, Facts, Gamut, Recipe, Size, Subject, plan};
+use kivet_recipe::{Analysis, Facts, Recipe, Size, Subject, plan};
 
-pub use few_colours::few_colours;
+pub use kind::kind;
 pub use trim_box::find_trim_box;
 
-use crate::{
-    Fonts, ImageError, Limits, Raster,
-    decode::{self, Reading},
-    draw_plan,
-};
+use crate::{Fonts, ImageError, Limits, Raster, draw_plan};
 
 /// The longer side of the picture looked at.
 const LOOKED_AT: u32 = 192;
@@ -34,7 +30,7 @@ pub fn analyse(bytes: &[u8], facts: &Facts, limits: Limits) -> Result<Analysis, 
 pub(crate) fn analyse_stored(stored: &Raster, facts: &Facts) -> Result<Analysis, ImageError> {
     let scaled = Facts {
         size: facts.orientation.apply(stored.size()),
-        ..Facts::plain(facts.format, stored.size(), facts.kind)
+        ..Facts::plain(facts.format, stored.size(), facts.storage)
     };
     let plan = plan_within(LOOKED_AT, &scaled);
     // The plan is for the upright picture; the pixels are stored ones, turned after they are drawn.
@@ -80,17 +76,6 @@ fn dominant(small: &Raster) -> [u8; 3] {
     bins.into_iter()
         .max_by_key(|(_, count)| *count)
         .map_or([0; 3], |(sums, count)| sums.map(|sum| (sum / count.max(1)) as u8))
-}
-
-/// Opens a picture at no more than about `pixels`, where its codec can.
-fn open_small<'a>(
-    bytes: &'a [u8],
-    facts: &Facts,
-    pixels: u64,
-    limits: Limits,
-) -> Result<Box<dyn decode::RowSource + 'a>, ImageError> {
-    let eighths = if facts.size.pixels() > pixels { 4 } else { 8 };
-    decode::open(bytes, facts, Reading { eighths, gamut: Gamut::Srgb, limits })
 }
 
 /// A grid that says nothing: attention lies in the middle.

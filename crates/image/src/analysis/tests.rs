@@ -1,4 +1,4 @@
-use kivet_recipe::{Encoding, Format, Kind, Recipe, plan_for};
+use kivet_recipe::{Encoding, Format, Recipe, Storage, plan_for};
 
 use super::*;
 use crate::{draw, encode, probe};
@@ -80,7 +80,7 @@ fn uniform_borders_are_found_to_the_pixel_in_any_orientation() {
         Encoding::Lossless,
     )
     .expect("encoded");
-    let facts = Facts::plain(Format::Png, Size::new(9, 9), Kind::Flat);
+    let facts = Facts::plain(Format::Png, Size::new(9, 9), Storage::Lossless);
     assert_eq!(
         find_trim_box(&plain, &facts, Limits::DEFAULT).expect("decoded"),
         kivet_recipe::Rect::whole(facts.size)

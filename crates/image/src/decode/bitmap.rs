@@ -3,7 +3,7 @@
 use std::io::Cursor;
 
 use image::{DynamicImage, ImageDecoder, codecs};
-use kivet_recipe::{Facts, Format, Gamut, Kind, Orientation, Size};
+use kivet_recipe::{Facts, Format, Gamut, Orientation, Size, Storage};
 
 use super::Whole;
 use crate::{
@@ -30,7 +30,7 @@ pub(crate) fn probe(bytes: &[u8], format: Format) -> Result<Facts, ImageError> {
         profile: icc.as_deref().and_then(crate::probe::profile_name),
         depth: u8::try_from(bits).unwrap_or(u8::MAX),
         wide: Space::of_icc(icc.as_deref()).is_wide(),
-        ..Facts::plain(format, size, Kind::Photo)
+        ..Facts::plain(format, size, Storage::Lossless)
     })
 }
 

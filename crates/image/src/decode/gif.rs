@@ -1,6 +1,6 @@
 //! GIF with every disposal mode (GIF89a, section 23).
 
-use std::io::Cursor;
+use std::{borrow::Cow, io::Cursor};
 
 use gif::{ColorOutput, DecodeOptions, DisposalMethod, MemoryLimit};
 use kivet_recipe::{Format, Size};
@@ -20,7 +20,7 @@ pub(super) fn frames(bytes: &[u8]) -> Result<Frames<'_>, ImageError> {
     options.check_frame_consistency(false);
     options.allow_unknown_blocks(true);
     options.set_memory_limit(MemoryLimit::Unlimited);
-    let mut decoder = options.read_info(Cursor::new(bytes)).map_err(damaged)?;
+    let mut decoder = options.read_info(Cursor::new(with_table(bytes))).map_err(damaged)?;
     let size = Size::new(decoder.width().into(), decoder.height().into());
     let loop_count = crate::probe::gif::loop_count(bytes);
     let mut canvas = Canvas::new(size);
@@ -58,6 +58,26 @@ pub(super) fn frames(bytes: &[u8]) -> Result<Frames<'_>, ImageError> {
             Some(Ok(Frame { size, layout: Layout::Rgba, samples, shown_ms }))
         }),
     ))
+}
+
+/// The file with a global colour table, where it has none: what its frames that bring none are
+/// drawn in is left to the decoder (GIF89a, section 19). Black and white come first, as that
+/// section proposes, then grays.
+fn with_table(bytes: &[u8]) -> Cow<'_, [u8]> {
+    const HEADER: usize = 13;
+    const HAS_TABLE: u8 = 0x80;
+    const OF_256: u8 = 7;
+    match bytes.get(10) {
+        Some(flags) if flags & HAS_TABLE == 0 && bytes.len() > HEADER => {
+            let mut whole = bytes[..HEADER].to_vec();
+            whole[10] |= HAS_TABLE | OF_256;
+            let grays = (1..=254).map(|gray: u8| gray);
+            whole.extend([0, 255].into_iter().chain(grays).flat_map(|gray| [gray; 3]));
+            whole.extend(&bytes[HEADER..]);
+            Cow::Owned(whole)
+        }
+        _ => Cow::Borrowed(bytes),
+    }
 }
 
 fn damaged(error: impl ToString) -> ImageError {

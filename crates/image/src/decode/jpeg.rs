@@ -26,6 +26,7 @@ const END_OF_IMAGE: &[u8] = &[0xFF, 0xD9];
 pub(super) struct Jpeg<'a> {
     reader: DecompressStarted<Chain<&'a [u8], &'static [u8]>>,
     size: Size,
+    eighths: u8,
     layout: Layout,
     batch: Vec<u8>,
     /// Rows of the batch handed out, and rows it holds.
@@ -62,7 +63,17 @@ impl<'a> Jpeg<'a> {
         let space = Space::of_icc(icc_profile(bytes).as_deref());
         let linear = Linear::new(&space, gamut, layout, false);
         let rows_left = size.height as usize;
-        Ok(Self { reader, size, layout, batch: Vec::new(), next: 0, held: 0, rows_left, linear })
+        Ok(Self {
+            reader,
+            size,
+            eighths,
+            layout,
+            batch: Vec::new(),
+            next: 0,
+            held: 0,
+            rows_left,
+            linear,
+        })
     }
 
     /// All of it. Samples that are sRGB as they stand are not touched.
@@ -101,6 +112,11 @@ impl<'a> Jpeg<'a> {
 impl RowSource for Jpeg<'_> {
     fn size(&self) -> Size {
         self.size
+    }
+
+    fn scale(&self) -> (f64, f64) {
+        let scale = f64::from(self.eighths) / 8.0;
+        (scale, scale)
     }
 
     fn next_row(&mut self, row: &mut [f32]) -> Result<(), ImageError> {

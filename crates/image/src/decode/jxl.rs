@@ -7,7 +7,7 @@ use jxl_sys::{
     self as sys, JxlColorProfileTarget::JXL_COLOR_PROFILE_TARGET_DATA, JxlDataType,
     JxlDecoderStatus as Status, JxlEndianness::JXL_NATIVE_ENDIAN,
 };
-use kivet_recipe::{Facts, Format, Gamut, Kind, Size};
+use kivet_recipe::{Facts, Format, Gamut, Size, Storage};
 
 use super::Whole;
 use crate::{
@@ -29,7 +29,7 @@ pub(crate) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
         profile: icc.as_deref().and_then(crate::probe::profile_name),
         depth: info.bits_per_sample.min(32) as u8,
         wide: Space::of_icc(icc.as_deref()).is_wide(),
-        ..Facts::plain(Format::Jxl, size, Kind::Photo)
+        ..Facts::plain(Format::Jxl, size, Storage::Lossy)
     })
 }
 

@@ -33,6 +33,12 @@ pub trait RowSource {
     /// The size that will be delivered; smaller than the file's where the codec reduced it.
     fn size(&self) -> Size;
 
+    /// Delivered pixels per stored pixel, across and down. Where the codec reduced the picture, its
+    /// last column and row may reach beyond the picture's edge: sizes are rounded up, scales are not.
+    fn scale(&self) -> (f64, f64) {
+        (1.0, 1.0)
+    }
+
     /// Fills `row`, four values a pixel, with the next row: linear light, premultiplied RGBA, 0 to
     /// 1.
     ///
@@ -96,15 +102,36 @@ fn first_frame(
 }
 
 /// At how many eighths of its size a JPEG may be decoded when a region of `crop` pixels is drawn at
-/// `drawn`: the fewest that leave at least half as many pixels again on each side, so that our own
-/// filter still decides what the rendition looks like.
-pub fn reduction_for(crop: (f64, f64), drawn: Size) -> u8 {
-    // An eighth is nothing but the means of blocks, taken of encoded values: it must be reduced
-    // much further.
-    const FROM_MEANS: f64 = 2.5;
+/// `drawn`, so that it does not show: at least twice the pixels on each side are left to our own
+/// filter.
+///
+/// The codec averages encoded values, not light, which dims small bright things on dark ground and
+/// thickens print. Photographs of many megapixels have no such details as small as a few pixels;
+/// small pictures, and those with much detail for their size, are decoded whole.
+pub fn reduction_for(facts: &Facts, crop: (f64, f64), drawn: Size) -> u8 {
+    /// An eighth is nothing but the means of blocks: it must be reduced much further.
+    const FROM_MEANS: f64 = 4.0;
     let scale = (f64::from(drawn.width) / crop.0).max(f64::from(drawn.height) / crop.1);
     let min = if scale * FROM_MEANS <= 0.125 { 1 } else { 2 };
-    ((scale * 1.5 * 8.0).ceil() as u8).clamp(min, 8)
+    ((scale * 2.0 * 8.0).ceil() as u8).clamp(min, 8).max(fewest_eighths(facts))
+}
+
+/// The fewest eighths that do not show however far the picture is reduced after that.
+pub(crate) fn fewest_eighths(facts: &Facts) -> u8 {
+    const SMALL: u64 = 3_000_000;
+    const MIDDLING: u64 = 16_000_000;
+    match facts.size.pixels() {
+        pixels if pixels < SMALL || !is_calm(facts) => 8,
+        pixels if pixels < MIDDLING => 4,
+        _ => 1,
+    }
+}
+
+/// True if a picture is known to have no more detail than a photograph.
+pub(crate) fn is_calm(facts: &Facts) -> bool {
+    /// Beyond that of any photograph of the demo, short of that of a scanned page.
+    const MAX_DETAIL: f32 = 2.2;
+    facts.detail.is_some_and(|detail| detail <= MAX_DETAIL)
 }
 
 /// A JPEG whole, at so many eighths as the codec gives it.
@@ -119,19 +146,24 @@ pub(crate) fn jpeg_whole(
 /// A drawn picture as something to draw from, lent.
 pub(crate) struct Lent<'a> {
     raster: &'a Raster,
+    scale: (f64, f64),
     linear: Linear,
     next: usize,
 }
 
-/// Draws from a picture without taking it.
-pub(crate) fn lent(raster: &Raster) -> Lent<'_> {
+/// Draws from a picture without taking it; `scale` as [`RowSource::scale`] has it.
+pub(crate) fn lent(raster: &Raster, scale: (f64, f64)) -> Lent<'_> {
     let layout = if raster.has_alpha() { Layout::Rgba } else { Layout::Rgb };
-    Lent { raster, linear: Linear::new(&Space::Srgb, Gamut::Srgb, layout, false), next: 0 }
+    Lent { raster, scale, linear: Linear::new(&Space::Srgb, Gamut::Srgb, layout, false), next: 0 }
 }
 
 impl RowSource for Lent<'_> {
     fn size(&self) -> Size {
         self.raster.size()
+    }
+
+    fn scale(&self) -> (f64, f64) {
+        self.scale
     }
 
     fn next_row(&mut self, row: &mut [f32]) -> Result<(), ImageError> {

@@ -1,6 +1,6 @@
 //! Files as other programs write them, each with pixels known beforehand.
 
-use kivet_recipe::{Encoding, Format, Orientation, Recipe, Size, plan_for};
+use kivet_recipe::{Encoding, Facts, Format, Orientation, Recipe, Size, Storage, plan_for};
 use mozjpeg::{ColorSpace, Compress, Marker};
 use png::{BitDepth, ColorType};
 
@@ -152,16 +152,20 @@ fn lossless_formats_return_every_pixel() {
 }
 
 #[test]
-fn reduced_decoding_always_leaves_half_as_many_pixels_again() {
+fn reduced_decoding_always_leaves_twice_as_many_pixels_on_each_side() {
+    let camera = Facts {
+        detail: Some(1.5),
+        ..Facts::plain(Format::Jpeg, Size::new(6000, 4000), Storage::Lossy)
+    };
     for (crop, drawn) in [
         ((4800.0, 3200.0), Size::new(640, 427)),
         ((6000.0, 100.0), Size::new(30, 90)),
         ((10.0, 10.0), Size::new(10, 10)),
     ] {
-        let eighths = f64::from(reduction_for(crop, drawn));
+        let eighths = f64::from(reduction_for(&camera, crop, drawn));
         assert!((1.0..=8.0).contains(&eighths));
-        let enough = crop.0 * eighths / 8.0 >= 1.5 * f64::from(drawn.width)
-            && crop.1 * eighths / 8.0 >= 1.5 * f64::from(drawn.height);
+        let enough = crop.0 * eighths / 8.0 >= 2.0 * f64::from(drawn.width)
+            && crop.1 * eighths / 8.0 >= 2.0 * f64::from(drawn.height);
         assert!(enough || eighths == 8.0, "{crop:?} {drawn}: {eighths}");
     }
 }

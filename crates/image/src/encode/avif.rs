@@ -43,7 +43,8 @@ pub(super) fn encode(
     writing: &Writing,
 ) -> Result<Vec<u8>, ImageError> {
     let speed = if writing.is_best() { SLOW_SPEED } else { SPEED };
-    Encoder::new(setting, speed)?.encode(&Image::import(raster, setting, writing)?)
+    Encoder::new(FULL_COLOUR.quality(setting, writing), speed)?
+        .encode(&Image::import(raster, setting, writing)?)
 }
 
 /// Pixels in the library's own planes, freed on drop.
@@ -56,7 +57,7 @@ impl Image {
         // SAFETY: the image is checked for null and owned by the returned value alone.
         unsafe {
             let size = raster.size();
-            let full = FULL_COLOUR.applies(setting);
+            let full = FULL_COLOUR.applies(setting, writing);
             let layout =
                 if full { sys::AVIF_PIXEL_FORMAT_YUV444 } else { sys::AVIF_PIXEL_FORMAT_YUV420 };
             let image = sys::avifImageCreate(size.width, size.height, 8, layout);
@@ -132,7 +133,7 @@ impl Drop for Image {
 struct Encoder(*mut sys::avifEncoder);
 
 impl Encoder {
-    fn new(setting: f32, speed: c_int) -> Result<Self, ImageError> {
+    fn new(quality: f32, speed: c_int) -> Result<Self, ImageError> {
         // SAFETY: checked for null before its plain fields are set; options are static,
         // null-terminated strings, which the library copies.
         unsafe {
@@ -141,7 +142,7 @@ impl Encoder {
                 return Err(failed("no memory for an encoder"));
             }
             (*encoder).speed = speed;
-            (*encoder).quality = FULL_COLOUR.quality(setting).round().clamp(0.0, 100.0) as c_int;
+            (*encoder).quality = quality.round().clamp(0.0, 100.0) as c_int;
             (*encoder).qualityAlpha = ALPHA_QUALITY;
             // Requests run beside each other; one thread each keeps them fair.
             (*encoder).maxThreads = 1;

@@ -22,6 +22,8 @@ pub struct Writing {
     pub encoding: Encoding,
     /// How long it may take.
     pub effort: Effort,
+    /// True if chroma is stored at full resolution at any setting, where the format can.
+    pub full_chroma: bool,
     /// What the raster's colours are; the file says so where it is not sRGB.
     pub gamut: Gamut,
     /// Metadata the file carries.
@@ -31,7 +33,8 @@ pub struct Writing {
 impl Writing {
     /// Fast, in sRGB, without metadata.
     pub fn new(encoding: Encoding) -> Self {
-        Self { encoding, effort: Effort::Fast, gamut: Gamut::Srgb, kept: Kept::default() }
+        let (effort, gamut) = (Effort::Fast, Gamut::Srgb);
+        Self { encoding, effort, full_chroma: false, gamut, kept: Kept::default() }
     }
 
     const fn is_best(&self) -> bool {
@@ -56,14 +59,19 @@ struct FullColour {
 }
 
 impl FullColour {
-    fn applies(&self, setting: f32) -> bool {
-        setting >= self.from
+    fn applies(&self, setting: f32, writing: &Writing) -> bool {
+        writing.full_chroma || setting >= self.from
     }
 
     /// The encoder's own quality for a setting.
-    fn quality(&self, setting: f32) -> f32 {
-        let share = (100.0 - self.as_good) / (100.0 - self.from);
-        if self.applies(setting) { 100.0 - (100.0 - setting) * share } else { setting }
+    fn quality(&self, setting: f32, writing: &Writing) -> f32 {
+        if setting >= self.from {
+            100.0 - (100.0 - setting) * (100.0 - self.as_good) / (100.0 - self.from)
+        } else if writing.full_chroma {
+            setting * self.as_good / self.from
+        } else {
+            setting
+        }
     }
 }
 

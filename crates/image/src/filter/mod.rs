@@ -130,18 +130,21 @@ impl Layer {
     }
 
     /// Adds to each pixel what a slight blur takes from its luminance, so that colours do not shift
-    /// at edges.
+    /// at edges. Transparent pixels have no luminance: each counts by its opacity.
     fn sharpen(&mut self, amount: f32) {
         const DEVIATION: f32 = 0.8;
         let luminance = |pixel: &[f32]| 0.2126 * pixel[0] + 0.7152 * pixel[1] + 0.0722 * pixel[2];
         let mut soft: Vec<f32> = self
             .pixels
             .chunks_exact(4)
-            .flat_map(|pixel| [luminance(pixel), 0.0, 0.0, 1.0])
+            .flat_map(|pixel| [luminance(pixel) * pixel[3], 0.0, 0.0, pixel[3]])
             .collect();
         blur::blur(&mut soft, self.size, DEVIATION, Edge::Extended);
         for (pixel, soft) in self.pixels.chunks_exact_mut(4).zip(soft.chunks_exact(4)) {
-            let gain = (luminance(pixel) - soft[0]) * amount;
+            if soft[3] <= 0.0 {
+                continue;
+            }
+            let gain = (luminance(pixel) - soft[0] / soft[3]) * amount;
             pixel[..3].iter_mut().for_each(|value| *value = (*value + gain).clamp(0.0, 1.0));
         }
     }
@@ -268,5 +271,13 @@ mod tests {
         );
         let plain = Raster::filled(Size::new(5, 5), [9, 80, 200, 255], false);
         assert_eq!(apply(plain.clone(), &edits("sharpen-150")), plain);
+        // A cut-out of one colour: its edge is no edge between colours.
+        let cut_out: Vec<u8> =
+            (0..35).flat_map(|i| if i % 7 < 3 { [90, 140, 60, 255] } else { [0; 4] }).collect();
+        let cut_out = Raster::new(Size::new(7, 5), true, cut_out).expect("pixels");
+        let sharpened = apply(cut_out.clone(), &edits("sharpen-150"));
+        let worst =
+            cut_out.bytes().iter().zip(sharpened.bytes()).map(|(a, b)| a.abs_diff(*b)).max();
+        assert!(worst <= Some(1), "{worst:?}");
     }
 }

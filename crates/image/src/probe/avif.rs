@@ -1,6 +1,6 @@
 //! The AVIF container's properties (ISO/IEC 23008-12; AV1 Image File Format 1.1).
 
-use kivet_recipe::{Facts, Format, Kind, Orientation};
+use kivet_recipe::{Facts, Format, Orientation, Storage};
 
 use crate::{ImageError, decode::Avif};
 
@@ -14,7 +14,7 @@ pub(super) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
         profile: avif.profile().as_deref().and_then(super::profile_name),
         depth: avif.depth(),
         wide: avif.space().is_wide(),
-        ..Facts::plain(Format::Avif, orientation.apply(avif.size()), Kind::Photo)
+        ..Facts::plain(Format::Avif, orientation.apply(avif.size()), Storage::Lossy)
     })
 }
 

@@ -1,6 +1,6 @@
 //! JPEG segments (ITU-T T.81, annex B): frame size, EXIF orientation, ICC profile.
 
-use kivet_recipe::{Facts, Format, Kind, Orientation, Size};
+use kivet_recipe::{Facts, Format, Orientation, Size, Storage};
 
 use crate::{ImageError, colour::Space};
 
@@ -31,7 +31,7 @@ pub(super) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
         wide: Space::of_icc(icc.as_deref()).is_wide(),
         truncated,
         detail: detail(bytes, stored).filter(|_| !truncated),
-        ..Facts::plain(Format::Jpeg, orientation.apply(stored), Kind::Photo)
+        ..Facts::plain(Format::Jpeg, orientation.apply(stored), Storage::Lossy)
     })
 }
 

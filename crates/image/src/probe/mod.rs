@@ -7,7 +7,7 @@ pub(crate) mod jpeg;
 mod png;
 mod webp;
 
-use kivet_recipe::{Facts, Format, Kind, Orientation, Size};
+use kivet_recipe::{Facts, Format, Orientation};
 
 use crate::{ImageError, Limits, decode::probe_bitmap, svg};
 
@@ -51,18 +51,6 @@ fn of_jxl(bytes: &[u8]) -> Result<Facts, ImageError> {
 #[cfg(not(feature = "jxl"))]
 fn of_jxl(_bytes: &[u8]) -> Result<Facts, ImageError> {
     Err(ImageError::NotBuilt { sort: "JPEG XL" })
-}
-
-/// Below this many bytes a pixel, losslessly packed pixels are taken for flat art: photographs need
-/// well over one.
-const FLAT_BYTES_PER_PIXEL: f64 = 0.4;
-
-fn kind_by_weight(bytes: usize, size: Size) -> Kind {
-    if (bytes as f64) < FLAT_BYTES_PER_PIXEL * size.pixels() as f64 {
-        Kind::Flat
-    } else {
-        Kind::Photo
-    }
 }
 
 /// The orientation in a TIFF-structured EXIF block; upright if there is none or it is no valid one.

@@ -2,7 +2,7 @@
 
 use std::io::Cursor;
 
-use kivet_recipe::{Facts, Format, Kind, Orientation, Size};
+use kivet_recipe::{Facts, Format, Orientation, Size, Storage};
 use png::{ColorType, Decoder};
 
 use crate::{ImageError, decode::png_space, metadata::png_chunks};
@@ -29,7 +29,7 @@ pub(super) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
         ..Facts::plain(
             Format::Png,
             orientation.apply(stored),
-            if few_colours { Kind::Flat } else { super::kind_by_weight(bytes.len(), stored) },
+            Storage::packed(bytes.len() as u64, stored),
         )
     })
 }

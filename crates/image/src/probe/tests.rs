@@ -1,4 +1,4 @@
-use kivet_recipe::{Encoding, Format, Kind, Orientation, Size};
+use kivet_recipe::{Encoding, Format, Orientation, Size, Storage};
 
 use crate::{ImageError, Limits, Raster, encode, probe};
 
@@ -83,7 +83,8 @@ fn a_moving_gif_is_told_from_a_still_one() {
     let animated = [&head[..], frame, frame, b";"].concat();
     let facts = |bytes: &[u8]| probe(bytes, Limits::default()).expect("readable");
     assert!(!facts(&still).animated && facts(&animated).animated && facts(&still).alpha);
-    assert_eq!((facts(&still).size, facts(&still).kind), (Size::new(2, 1), Kind::Flat));
+    assert_eq!(facts(&still).size, Size::new(2, 1));
+    assert!(matches!(facts(&still).storage, Storage::Packed(_)));
 }
 
 #[test]

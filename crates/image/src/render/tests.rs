@@ -92,7 +92,7 @@ fn transparent_colours_do_not_bleed_into_edges() {
 fn an_orientation_flag_is_applied_before_the_crop() {
     let facts = Facts {
         orientation: Orientation::from_exif(6).expect("6"),
-        ..Facts::plain(Format::Png, Size::new(200, 400), kivet_recipe::Kind::Photo)
+        ..Facts::plain(Format::Png, Size::new(200, 400), kivet_recipe::Storage::Lossy)
     };
     let original = &originals(&quarters(400, 200))[1];
     let plan = |recipe: &str| plan_for(&recipe.parse().expect(recipe), &facts);

@@ -16,6 +16,7 @@ pub struct Probe {
     raster: Raster,
     scale: Scale,
     reference: Reference,
+    full_chroma: bool,
 }
 
 impl Probe {
@@ -24,14 +25,15 @@ impl Probe {
     pub const SIDES: [u32; 2] = [320, 1000];
 
     /// All of a small rendition drawn at `scale`.
-    pub fn whole(raster: Raster, scale: Scale) -> Self {
+    /// `full_chroma` as the choice has it.
+    pub fn whole(raster: Raster, scale: Scale, full_chroma: bool) -> Self {
         let reference = Reference::new(&raster, Gamut::Srgb);
-        Self { raster, scale, reference }
+        Self { raster, scale, reference, full_chroma }
     }
 
     /// Tiles of a larger one.
-    pub fn tiled(raster: &Raster, scale: Scale) -> Self {
-        Self::whole(TILES.of(raster), scale)
+    pub fn tiled(raster: &Raster, scale: Scale, full_chroma: bool) -> Self {
+        Self::whole(TILES.of(raster), scale, full_chroma)
     }
 
     /// The curve of `format`: its lossy form at a few settings with the fast preset, at some of
@@ -67,7 +69,11 @@ impl Probe {
         let file = write(
             &self.raster,
             format,
-            &Writing { effort, ..Writing::new(Encoding::Lossy { setting }) },
+            &Writing {
+                effort,
+                full_chroma: self.full_chroma,
+                ..Writing::new(Encoding::Lossy { setting })
+            },
         )?;
         let trial = Trial { setting, score: self.reference.score(&file)?, bytes: Bytes::of(&file) };
         Ok(Sample::of(format, trial, self.raster.size().pixels()))

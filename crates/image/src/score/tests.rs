@@ -104,7 +104,7 @@ fn lower_settings_give_less_without_a_jump() {
 fn a_probe_gives_a_rising_curve_and_a_first_encode_lies_near_it() {
     let raster = picture(Size::new(900, 600), false);
     let plan = kivet_recipe::plan(&Default::default(), raster.size());
-    let probe = Probe::tiled(&raster, Scale::of(&plan));
+    let probe = Probe::tiled(&raster, Scale::of(&plan), false);
     for format in [Format::Avif, Format::Webp, Format::Jpeg] {
         let curve = probe.curve(format, true).expect("measured");
         assert!(curve.samples.windows(2).all(|pair| pair[0].score < pair[1].score), "{curve:?}");
@@ -112,11 +112,11 @@ fn a_probe_gives_a_rising_curve_and_a_first_encode_lies_near_it() {
         let target = Fidelity::new(middle.score.get().round() as u8).expect("a fidelity");
         let writing = Writing::new(Encoding::Lossless);
         let expected = |score: Score| score.get() - 10.0;
-        let file = crate::encode_first(&raster, (format, &expected), target, &writing)
-            .expect("scored")
-            .bytes;
+        let setting =
+            crate::first_setting(&raster, (format, &expected), target, &writing).expect("scored");
+        let file = crate::encode(&raster, format, Encoding::Lossy { setting }).expect("encoded");
         let score = Reference::new(&raster, Gamut::Srgb).score(&file).expect("scored");
-        assert!(score.misses(target) <= 6.0, "{format}: {score} for {}", middle.score);
+        assert!(score.misses(target) <= 8.0, "{format}: {score} for {}", middle.score);
         assert_eq!(curve.lossless.is_some(), format == Format::Webp);
     }
 }

@@ -179,3 +179,25 @@ fn frames_mean_what_their_file_says_of_colour_with_all_its_bits() {
         }
     }
 }
+
+/// Two frames of two by one pixels, the first index 0 beside 1, the second 1 beside 0, without any
+/// colour table; the looping extension stands twice.
+#[test]
+fn a_gif_without_a_table_is_drawn_and_its_last_loop_count_counts() {
+    let looping =
+        |count: u8| [b"\x21\xFF\x0BNETSCAPE2.0\x03\x01".as_slice(), &[count, 0, 0]].concat();
+    // Codes of three bits: clear, two pixels, end.
+    let frame =
+        |codes: [u8; 2]| [b"\x2C\0\0\0\0\x02\0\x01\0\0\x02\x02".as_slice(), &codes, &[0]].concat();
+    let packed = |one: u8, other: u8| [4 | one << 3 | (other & 3) << 6, other >> 2 | 5 << 1];
+    let head = b"GIF89a\x02\0\x01\0\0\0\0".to_vec();
+    let gif = [head, looping(7), looping(2), frame(packed(0, 1)), frame(packed(1, 0)), vec![0x3B]]
+        .concat();
+    let facts = probe(&gif, Limits::default()).expect("facts");
+    let first = draw(&gif, &facts, &plan_for(&Recipe::default(), &facts), None).expect("drawn");
+    assert_eq!(first.bytes()[..3], [0; 3]);
+    assert_eq!(first.bytes()[first.channels()..][..3], [255; 3]);
+    let again = rendered(&gif, "2w_as-gif").bytes;
+    let decoder = gif::DecodeOptions::new().read_info(again.as_slice()).expect("a GIF");
+    assert_eq!(decoder.repeat(), Repeat::Finite(2));
+}

@@ -6,6 +6,7 @@ mod conformance;
 mod credit;
 mod effort;
 mod limits;
+mod reduced;
 mod sides;
 mod subject;
 

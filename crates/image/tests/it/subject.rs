@@ -1,7 +1,7 @@
 //! Scenes with a known subject: a crop to a square and to a tall one must keep it.
 
 use kivet_image::{Raster, analyse_small};
-use kivet_recipe::{Facts, Format, Kind, Recipe, Size, plan_for};
+use kivet_recipe::{Facts, Format, Recipe, Size, Storage, plan_for};
 
 /// Scenes painted, and the share of them in which each crop keeps nine tenths of the subject.
 const SCENES: u32 = 200;
@@ -111,7 +111,7 @@ fn square_and_tall_crops_keep_the_subject() {
                 let (raster, subject) = scene(*seed);
                 let analysis = Some(analyse_small(&raster));
                 let facts =
-                    Facts { analysis, ..Facts::plain(Format::Jpeg, raster.size(), Kind::Photo) };
+                    Facts { analysis, ..Facts::plain(Format::Jpeg, raster.size(), Storage::Lossy) };
                 kept(plan_for(&parsed, &facts).crop, subject) >= 0.9
             });
             good.count() as f64 / f64::from(SCENES)

@@ -1,7 +1,7 @@
 //! Pixels and formats: more than is shown, cut away, old formats, drawings as photographs,
 //! metadata, duplicates.
 
-use kivet_recipe::Format;
+use kivet_recipe::{Format, Kind};
 
 use super::{Code, Cost, Finding, name, px, size};
 use crate::observation::{Covering, Fitted, Observation, PictureFile, Placement, Role, Use};
@@ -113,7 +113,7 @@ fn of_fit(
         after_pixels
     };
     let saved = counted.saturating_sub(fitted.bytes);
-    if !moves && !file.few_colours && is_worth_another_format(file, counted, saved, fitted) {
+    if !moves && file.kind == Kind::Photo && is_worth_another_format(file, counted, saved, fitted) {
         let was = file.facts.as_ref().map_or("?", |facts| facts.format.name());
         let way = if fitted.made { "made here" } else { "expected" };
         let why = format!(
@@ -166,7 +166,7 @@ fn too_heavy_a_drawing(
     fitted: &Fitted,
 ) -> Option<Finding> {
     let saved = sent.saturating_sub(fitted.bytes);
-    if !file.few_colours || saved < MIN_BYTES || (saved as f64) < FORMAT_GAIN * sent as f64 {
+    if file.kind == Kind::Photo || saved < MIN_BYTES || (saved as f64) < FORMAT_GAIN * sent as f64 {
         return None;
     }
     let why = format!(

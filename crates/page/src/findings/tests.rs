@@ -2,19 +2,19 @@
 
 use std::collections::{BTreeSet, HashMap};
 
-use kivet_recipe::{Facts, Format, Kind, Size};
+use kivet_recipe::{Facts, Format, Kind, Size, Storage};
 
 use crate::{Code, DEVICES, TextPage, findings, observation::PictureFile, observe};
 
 /// A photograph of 400 x 300 px in 9,000 bytes.
 fn photograph() -> PictureFile {
     PictureFile {
-        facts: Some(Facts::plain(Format::Jpeg, Size { width: 400, height: 300 }, Kind::Photo)),
+        facts: Some(Facts::plain(Format::Jpeg, Size { width: 400, height: 300 }, Storage::Lossy)),
         bytes: BYTES,
         hash: "k".to_owned(),
         metadata_bytes: 0,
         has_location: false,
-        few_colours: false,
+        kind: Kind::Photo,
     }
 }
 

@@ -1,6 +1,6 @@
 //! What the files behind a page's pictures are.
 
-use kivet_recipe::{Facts, Format};
+use kivet_recipe::{Facts, Format, Kind};
 
 /// A picture file, as far as it was read.
 #[derive(Clone, Debug, PartialEq)]
@@ -15,8 +15,8 @@ pub struct PictureFile {
     pub metadata_bytes: u64,
     /// True if the metadata says where the picture was taken.
     pub has_location: bool,
-    /// True if it is drawn in so few colours that lines or a palette would hold it.
-    pub few_colours: bool,
+    /// Whether it is photographic, or drawn so flat that lines or a palette would hold it.
+    pub kind: Kind,
 }
 
 /// What exactly fitting bytes for one use would be.

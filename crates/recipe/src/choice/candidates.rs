@@ -2,8 +2,8 @@
 
 use super::outcome::{Candidate, Reason};
 use crate::{
-    Accepted, Basis, Curves, Effort, Encoding, Facts, Fidelity, Format, Kind, Plan, Policy,
-    Prediction, Quality, Recipe, Scale, View, curve::file_bytes, prior::expected_lossless,
+    Accepted, Basis, Curves, Effort, Encoding, Facts, Fidelity, Format, Plan, Policy, Prediction,
+    Quality, Recipe, Scale, View, curve::file_bytes, prior::expected_lossless,
 };
 
 /// Formats Kivet writes.
@@ -30,11 +30,15 @@ impl Scene<'_> {
     /// Every format that may be sent: those that reach the target first, fewest expected bytes
     /// first, weighed by how much each is wanted.
     pub(super) fn candidates(&self) -> Vec<Candidate> {
-        let mut candidates: Vec<Candidate> = WRITTEN
+        let side = self.plan.size.width.max(self.plan.size.height);
+        let formats: Vec<Format> = WRITTEN
             .into_iter()
-            .filter(|format| self.may_send(*format))
-            .filter(|format| self.plan.size.width.max(self.plan.size.height) <= format.max_side())
-            .filter_map(|format| self.candidate(format))
+            .filter(|format| self.may_send(*format) && side <= format.max_side())
+            .collect();
+        let wants_lossless = self.wants_lossless(&formats);
+        let mut candidates: Vec<Candidate> = formats
+            .into_iter()
+            .filter_map(|format| self.candidate(format, wants_lossless))
             .collect();
         candidates.sort_by_key(|candidate| (self.falls_short(candidate), self.weighed(candidate)));
         candidates
@@ -92,7 +96,7 @@ impl Scene<'_> {
 
     /// How the first rendition of a candidate is written: the same fidelity, with the fast preset.
     pub(super) fn first_encoding(&self, candidate: &Candidate) -> Encoding {
-        let lossy = |_| self.lossy(candidate.format, Effort::Fast);
+        let lossy = |_| self.lossy(candidate.format, self.target, Effort::Fast);
         match candidate.encoding {
             Encoding::Lossy { setting } => Some(setting)
                 .and_then(lossy)
@@ -106,12 +110,30 @@ impl Scene<'_> {
         candidate.predicted_score.is_some_and(|score| score.get() < target - SHORT)
     }
 
-    /// How `format` would be written. Flat art is written losslessly where the format can; a format
-    /// named outright is written the way it can.
-    fn candidate(&self, format: Format) -> Option<Candidate> {
+    /// True if the recipe wants the pixels as they are, or leaves that open and a lossless file
+    /// takes no more bytes than the lightest of those that nobody tells from it.
+    fn wants_lossless(&self, formats: &[Format]) -> bool {
+        match self.recipe.quality {
+            Some(Quality::Lossless) => return true,
+            Some(Quality::Fidelity(_)) => return false,
+            None if self.animated || !self.facts.storage.is_lossless() => return false,
+            None => {}
+        }
+        let fewest = |bytes: &dyn Fn(Format) -> Option<u64>| {
+            formats.iter().filter_map(|format| bytes(*format)).min()
+        };
+        let lossless =
+            fewest(&|format| self.lossless(format).map(|found| found.predicted_bytes.get()));
+        let lossy = fewest(&|format| {
+            let found = self.lossy(format, Fidelity::INDISTINGUISHABLE, Effort::Fast);
+            found.map(|found| found.bytes.get())
+        });
+        lossless.is_some_and(|lossless| lossy.is_none_or(|lossy| lossless <= lossy))
+    }
+
+    /// How `format` would be written; one named outright is written the way it can.
+    fn candidate(&self, format: Format, wants_lossless: bool) -> Option<Candidate> {
         let named = self.recipe.format.is_some();
-        let wants_lossless = self.recipe.quality == Some(Quality::Lossless)
-            || (self.recipe.quality.is_none() && self.facts.kind == Kind::Flat && !self.animated);
         let effort = if self.policy.improve {
             self.curves.final_effort(
                 format,
@@ -122,7 +144,7 @@ impl Scene<'_> {
         } else {
             Effort::Fast
         };
-        let lossy = || self.lossy(format, effort).map(|found| of_lossy(format, found));
+        let lossy = || self.lossy(format, self.target, effort).map(|found| of_lossy(format, found));
         let lossless = || self.lossless(format);
         match (wants_lossless, named) {
             (true, false) => lossless(),
@@ -136,10 +158,10 @@ impl Scene<'_> {
         }
     }
 
-    fn lossy(&self, format: Format, effort: Effort) -> Option<Prediction> {
+    fn lossy(&self, format: Format, target: Fidelity, effort: Effort) -> Option<Prediction> {
         self.curves.lossy(
             format,
-            self.target,
+            target,
             View::of(self.plan, self.facts),
             self.plan.size.pixels(),
             effort,
@@ -148,7 +170,9 @@ impl Scene<'_> {
 
     fn lossless(&self, format: Format) -> Option<Candidate> {
         let measured = self.curves.lossless_bytes(format, Scale::of(self.plan));
-        let bytes_per_pixel = measured.or_else(|| expected_lossless(format, self.facts.kind))?;
+        let scale = Scale::of(self.plan);
+        let expected = || expected_lossless(format, self.facts.storage, scale.powers_of_two());
+        let bytes_per_pixel = measured.or_else(expected)?;
         Some(Candidate {
             format,
             encoding: if format == Format::Gif { Encoding::Palette } else { Encoding::Lossless },

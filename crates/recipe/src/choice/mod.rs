@@ -2,11 +2,13 @@
 
 mod candidates;
 mod choose;
+mod kind;
 mod outcome;
 mod target;
 mod varies;
 
 pub use choose::{ChoiceError, choose};
+pub use kind::kind;
 pub use outcome::{Candidate, Choice, Edits, Reason};
 pub use target::Lowered;
 pub use varies::{Varies, varies};

@@ -86,6 +86,9 @@ pub struct Choice {
     pub format: Format,
     /// How to write it.
     pub encoding: Encoding,
+    /// True if chroma is kept at full resolution whatever the setting: the original was never
+    /// encoded lossily, and drawn edges between colours show it.
+    pub full_chroma: bool,
     /// The opaque colour to lay under transparent parts; `None` keeps them.
     pub flatten: Option<[u8; 3]>,
     /// The fidelity aimed at; lossless if `None`.

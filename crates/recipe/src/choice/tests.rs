@@ -3,11 +3,14 @@ use proptest::prelude::*;
 use super::*;
 use crate::{
     Accepted, Basis, BytesPerPixel, Curve, Curves, Encoding, Facts, Fidelity, Format, Gamut, Hints,
-    Kind, Measured, Policy, Recipe, Request, Sample, Scale, Score, Setting, Size, plan_for,
+    Measured, Policy, Recipe, Request, Sample, Scale, Score, Setting, Size, Storage, plan_for,
 };
 
-fn facts(alpha: bool, kind: Kind) -> Facts {
-    Facts { alpha, ..Facts::plain(Format::Jpeg, Size::new(4800, 3200), kind) }
+/// Of a few plain areas, at the size it is stored in.
+const FLAT: Storage = Storage::Packed(BytesPerPixel::new(0.005));
+
+fn facts(alpha: bool, storage: Storage) -> Facts {
+    Facts { alpha, ..Facts::plain(Format::Jpeg, Size::new(4800, 3200), storage) }
 }
 
 #[track_caller]
@@ -29,7 +32,7 @@ fn chosen(recipe: &str, facts: &Facts, request: &Request, policy: &Policy) -> Ch
 
 #[test]
 fn the_request_decides_among_what_it_accepts() {
-    let photo = facts(false, Kind::Photo);
+    let photo = facts(false, Storage::Lossy);
     sends("640w", &photo, "image/avif,image/webp,*/*", Format::Avif);
     sends("640w", &photo, "image/webp,*/*", Format::Webp);
     sends("640w", &photo, "*/*", Format::Jpeg);
@@ -43,18 +46,18 @@ fn the_request_decides_among_what_it_accepts() {
 
 #[test]
 fn transparency_is_kept_unless_a_canvas_or_a_format_forbids_it() {
-    let cut_out = facts(true, Kind::Photo);
+    let cut_out = facts(true, Storage::Lossy);
     sends("640w", &cut_out, "*/*", Format::Png);
     assert_eq!(sends("640w_on-102030", &cut_out, "*/*", Format::Jpeg).flatten, Some([16, 32, 48]));
     assert_eq!(sends("640w_as-jpeg", &cut_out, "*/*", Format::Jpeg).flatten, Some([255; 3]));
-    let opaque = facts(false, Kind::Photo);
+    let opaque = facts(false, Storage::Lossy);
     sends("300w_300h_contain_on-clear", &opaque, "*/*", Format::Png);
     sends("640w_on-clear", &opaque, "*/*", Format::Jpeg);
 }
 
 #[test]
 fn flat_art_is_lossless_unless_the_recipe_asks_otherwise() {
-    let logo = facts(true, Kind::Flat);
+    let logo = facts(true, FLAT);
     assert_eq!(
         sends("320w", &logo, "image/avif,image/webp", Format::Webp).encoding,
         Encoding::Lossless
@@ -66,7 +69,7 @@ fn flat_art_is_lossless_unless_the_recipe_asks_otherwise() {
 
 #[test]
 fn what_no_format_can_hold_is_refused_with_its_size() {
-    let mut wide = facts(false, Kind::Photo);
+    let mut wide = facts(false, Storage::Lossy);
     wide.size = Size::new(20_000, 100);
     let error = refused("as-webp", &wide);
     assert!(error.to_string().contains("20000 x 100"), "{error}");
@@ -75,8 +78,7 @@ fn what_no_format_can_hold_is_refused_with_its_size() {
 
 #[test]
 fn what_moves_keeps_moving_where_the_viewer_can_see_it() {
-    let windsock =
-        Facts { animated: true, ..Facts::plain(Format::Gif, Size::new(400, 300), Kind::Flat) };
+    let windsock = Facts { animated: true, ..Facts::plain(Format::Gif, Size::new(400, 300), FLAT) };
     assert!(sends("200w", &windsock, "image/avif,image/webp", Format::Webp).animated);
     assert!(sends("200w", &windsock, "*/*", Format::Gif).animated);
     assert!(!sends("200w_still", &windsock, "*/*", Format::Png).animated);
@@ -85,7 +87,8 @@ fn what_moves_keeps_moving_where_the_viewer_can_see_it() {
 
 #[test]
 fn a_vector_stays_one_unless_pixels_are_asked_for() {
-    let mark = Facts { alpha: true, ..Facts::plain(Format::Svg, Size::new(40, 30), Kind::Flat) };
+    let mark =
+        Facts { alpha: true, ..Facts::plain(Format::Svg, Size::new(40, 30), Storage::Vector) };
     assert_eq!(
         sends("640w_ratio-1-1", &mark, "image/avif", Format::Svg).encoding,
         Encoding::Vector
@@ -104,7 +107,7 @@ fn a_vector_stays_one_unless_pixels_are_asked_for() {
 
 #[test]
 fn a_wide_gamut_is_kept_where_the_policy_says_so() {
-    let front = Facts { wide: true, ..facts(false, Kind::Photo) };
+    let front = Facts { wide: true, ..facts(false, Storage::Lossy) };
     let gamut = |policy: Policy| chosen("640w", &front, &Request::ANYTHING, &policy).gamut;
     assert_eq!(gamut(Policy::default()), Gamut::Srgb);
     assert_eq!(gamut(Policy { gamut: Gamut::DisplayP3, ..Policy::default() }), Gamut::DisplayP3);
@@ -123,7 +126,7 @@ fn refused(recipe: &str, facts: &Facts) -> ChoiceError {
 
 #[test]
 fn density_and_thrift_lower_the_target_and_say_so() {
-    let photo = facts(false, Kind::Photo);
+    let photo = facts(false, Storage::Lossy);
     let saving = Request { save_data: true, ..Request::ANYTHING };
     let policy = Policy::default();
     let aim = |recipe: &str, request: &Request| {
@@ -157,7 +160,7 @@ fn density_and_thrift_lower_the_target_and_say_so() {
 
 #[test]
 fn an_originals_own_curve_overrules_the_prior() {
-    let photo = facts(false, Kind::Photo);
+    let photo = facts(false, Storage::Lossy);
     let samples = |bytes: f32| {
         [(20.0, 10.0, 0.5), (60.0, 70.0, 1.0), (95.0, 92.0, 4.0)]
             .map(|(setting, score, share)| Sample {
@@ -208,7 +211,7 @@ fn only_lossy_candidates_near_the_best_contend() {
     let choice = |recipe: &str| {
         chosen(
             recipe,
-            &facts(false, Kind::Photo),
+            &facts(false, Storage::Lossy),
             &accepting("image/avif,image/jxl,image/webp"),
             &Policy::default(),
         )
@@ -236,7 +239,7 @@ fn only_lossy_candidates_near_the_best_contend() {
 
 #[test]
 fn less_work_is_preferred_where_the_policy_says_so() {
-    let photo = facts(false, Kind::Photo);
+    let photo = facts(false, Storage::Lossy);
     let quick = chosen("640w", &photo, &accepting("image/webp"), &Policy::LEAST_WORK);
     assert_eq!((quick.format, quick.reason), (Format::Jpeg, Reason::LeastWork));
     assert_eq!(quick.candidates[0].format, Format::Webp, "it takes fewer bytes");
@@ -283,8 +286,8 @@ proptest! {
     fn what_is_sent_was_accepted_and_is_never_enlarged(
         recipe in any_recipe(), request in any_request(), alpha in any::<bool>(), flat in any::<bool>(), side in 50u32..5000,
     ) {
-        let kind = if flat { Kind::Flat } else { Kind::Photo };
-        let facts = Facts { alpha, ..Facts::plain(Format::Png, Size::new(side, side / 2 + 1), kind) };
+        let storage = if flat { FLAT } else { Storage::Lossy };
+        let facts = Facts { alpha, ..Facts::plain(Format::Png, Size::new(side, side / 2 + 1), storage) };
         let choice = choose(&recipe, &facts, &Curves::default(), &request, &Policy::default()).expect("a choice");
         prop_assert!(recipe.format.is_some() || request.accepted.contains(choice.format));
         prop_assert!(!alpha || choice.format.has_alpha() || choice.flatten.is_some());
@@ -298,8 +301,8 @@ proptest! {
     fn requests_that_agree_on_what_vary_names_get_the_same(
         recipe in any_recipe(), one in any_request(), other in any_request(), flat in any::<bool>(), animated in any::<bool>(),
     ) {
-        let kind = if flat { Kind::Flat } else { Kind::Photo };
-        let facts = Facts { animated, ..Facts::plain(Format::Gif, Size::new(2400, 1600), kind) };
+        let storage = if flat { FLAT } else { Storage::Lossy };
+        let facts = Facts { animated, ..Facts::plain(Format::Gif, Size::new(2400, 1600), storage) };
         let varies = varies(&recipe, &facts, &Policy::default());
         let alike = Request {
             accepted: if varies.accept { one.accepted } else { other.accepted },

@@ -1,7 +1,7 @@
 //! What `Vary` says: a matter of recipe, facts and policy, never of the request.
 
 use super::choose::stays_vector;
-use crate::{Facts, Format, Kind, Policy, Quality, Recipe};
+use crate::{Facts, Format, Policy, Quality, Recipe};
 
 /// Which request headers an answer can depend on.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -31,13 +31,7 @@ pub fn varies(recipe: &Recipe, facts: &Facts, policy: &Policy) -> Varies {
     if stays_vector(recipe, facts) {
         return Varies::default();
     }
-    let varies = Varies::by_recipe(recipe, policy);
-    // Flat art is lossless where the format can be, whatever the target.
-    let lossless = facts.kind == Kind::Flat
-        && !facts.animated
-        && recipe.quality.is_none()
-        && recipe.format.is_none();
-    Varies { save_data: varies.save_data && (!lossless || recipe.density.is_some()), ..varies }
+    Varies::by_recipe(recipe, policy)
 }
 
 fn may_lose_points(recipe: &Recipe, policy: &Policy) -> bool {

@@ -11,6 +11,11 @@ use crate::{Facts, Plan};
 pub struct Scale(pub(super) f32);
 
 impl Scale {
+    /// Its value: 0 at full size, -1 at half the width and height.
+    pub const fn powers_of_two(self) -> f32 {
+        self.0
+    }
+
     /// The scale a plan draws at.
     pub fn of(plan: &Plan) -> Self {
         let share = plan.drawn.pixels() as f64 / (plan.crop.width * plan.crop.height).max(1.0);

@@ -1,5 +1,7 @@
 //! Reading the library.
 
+use std::sync::Arc;
+
 use axum::{
     Json,
     extract::{
@@ -17,7 +19,7 @@ use crate::{
     app::App,
     problem::{Problem, ProblemKind},
     query::{accept_body, accept_query},
-    shelves::OriginalId,
+    shelves::{Original, OriginalId},
     sign_in::Admin,
 };
 
@@ -100,7 +102,7 @@ async fn look(
     let One { original } = accept_query(query)?;
     let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
     let original = app.pipeline.analysed(original, false).await?;
-    let facts = Some(FactsResponse::of(&original));
+    let facts = Some(facts_of(&app, &original).await);
     Ok(Json(OriginalResponse {
         id: original.id.to_string(),
         address: original.id.url_path(),
@@ -141,9 +143,14 @@ async fn focus(
     Ok(Json(describe(&app, original.id.clone()).await))
 }
 
+async fn facts_of(app: &App, original: &Arc<Original>) -> FactsResponse {
+    let curves = app.pipeline.curves(original).await;
+    FactsResponse::of(original, kivet_recipe::kind(original.facts(), &curves, &app.policy))
+}
+
 async fn describe(app: &App, id: OriginalId) -> OriginalResponse {
     let (facts, problem) = match app.shelves.original(&id).await {
-        Ok(original) => (Some(FactsResponse::of(&original)), None),
+        Ok(original) => (Some(facts_of(app, &original).await), None),
         Err(error) => (None, Some(error.to_string())),
     };
     OriginalResponse { id: id.to_string(), address: id.url_path(), facts, problem }

@@ -74,15 +74,15 @@ pub struct FactsResponse {
 }
 
 impl FactsResponse {
-    /// The facts of an original.
-    pub fn of(original: &Original) -> Self {
+    /// The facts of an original; its kind is what the choice makes of it.
+    pub fn of(original: &Original, kind: Kind) -> Self {
         let Facts {
             format,
+            storage: _,
             size,
             orientation,
             alpha,
             animated,
-            kind,
             profile,
             depth,
             wide,
@@ -101,7 +101,7 @@ impl FactsResponse {
             orientation: orientation.to_exif(),
             alpha: *alpha,
             animated: *animated,
-            kind: *kind,
+            kind,
             profile: profile.clone(),
             depth: *depth,
             wide: *wide,

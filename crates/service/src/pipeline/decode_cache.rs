@@ -14,11 +14,16 @@ use super::PipelineError;
 /// timed_frames, reductions for long.
 const DRAWN_SHARE: u64 = 4;
 
+/// Originals of which it is remembered that they were drawn from.
+const DRAWN_FROM: u64 = 100_000;
+
 /// The cache. Cheap to clone; calls block.
 #[derive(Clone)]
 pub(super) struct DecodeCache {
     drawn: Cache<String, Arc<Raster>>,
     reductions: Cache<String, Arc<Reduction>>,
+    /// Originals that were drawn from at least once.
+    drawn_from: Cache<String, ()>,
     disk: Reductions,
 }
 
@@ -35,6 +40,7 @@ impl DecodeCache {
                 .max_capacity(bytes - bytes / DRAWN_SHARE)
                 .weigher(move |_, reduction: &Arc<Reduction>| weight(reduction.weight()))
                 .build(),
+            drawn_from: Cache::new(DRAWN_FROM),
             disk,
         }
     }
@@ -50,7 +56,8 @@ impl DecodeCache {
     }
 
     /// The smallest reduction of the original with `hash` that serves `plan`; `None` where only the
-    /// original does. `make` makes the largest.
+    /// original does, and where it is drawn from for the first time: whoever asks first does not
+    /// wait for what serves those after him. `make` makes the largest.
     pub(super) fn reduction(
         &self,
         hash: &str,
@@ -60,6 +67,10 @@ impl DecodeCache {
         make: impl FnOnce() -> Result<Reduction, PipelineError>,
     ) -> Result<Option<Arc<Reduction>>, PipelineError> {
         if !Reduction::is_worth(facts) || !Reduction::would_serve(facts, plan, 0) {
+            return Ok(None);
+        }
+        let is_first = self.drawn_from.entry_by_ref(hash).or_insert(()).is_fresh();
+        if is_first && !self.has_reduction(hash, gamut) {
             return Ok(None);
         }
         let mut reduction = self.largest(hash, gamut, make)?;
@@ -72,6 +83,12 @@ impl DecodeCache {
             level += 1;
         }
         Ok(Some(reduction))
+    }
+
+    /// True if the largest reduction is in memory or on disk.
+    fn has_reduction(&self, hash: &str, gamut: Gamut) -> bool {
+        let key = reduction_key(hash, gamut, 0);
+        self.reductions.contains_key(&key) || self.disk.has(&key)
     }
 
     /// The largest reduction, made by `make` if there is none.
@@ -91,11 +108,7 @@ impl DecodeCache {
         level: u32,
         make: impl FnOnce() -> Result<Reduction, PipelineError>,
     ) -> Result<Arc<Reduction>, PipelineError> {
-        let colours = match gamut {
-            Gamut::Srgb => "srgb",
-            Gamut::DisplayP3 => "displayp3",
-        };
-        let key = format!("{hash}-{colours}-{level}");
+        let key = reduction_key(hash, gamut, level);
         let found = self.reductions.try_get_with(key.clone(), || {
             if let Some(kept) = self.disk.get(&key).and_then(|bytes| Reduction::from_bytes(&bytes))
             {
@@ -110,4 +123,12 @@ impl DecodeCache {
         });
         found.map_err(|error: Arc<PipelineError>| PipelineError::clone(&error))
     }
+}
+
+fn reduction_key(hash: &str, gamut: Gamut, level: u32) -> String {
+    let colours = match gamut {
+        Gamut::Srgb => "srgb",
+        Gamut::DisplayP3 => "displayp3",
+    };
+    format!("{hash}-{colours}-{level}")
 }

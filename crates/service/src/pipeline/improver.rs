@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use kivet_image::{Raster, Reference, try_setting, write};
 use kivet_recipe::{
-    Bytes, Choice, Effort, Encoding, Format, Outcome, Policy, Setting, Step, Trial,
+    Bytes, Choice, Effort, Encoding, Format, Outcome, Policy, Setting, Step, Trial, choose,
     is_worth_swapping,
 };
 use kivet_store::{Blob, BlobHeader, Stage, etag_of};
@@ -52,12 +52,21 @@ impl Improver {
             (Encoding::Lossy { setting }, Some(_)) => {
                 self.improve_lossy(&key, &job, &first, setting).await
             }
+            // Measured, it may be lighter with loss: then nobody is sent this one any more.
+            _ if self.is_lossy_now(&job) => return Ok(()),
             _ => self.improve_lossless(&key, &job, &first).await,
         };
         if improved.is_err() {
             self.keep(&key, &job, &first, first.header.clone()).await?;
         }
         improved
+    }
+
+    /// True if the curves that are known now make a lossy rendition of what was asked for.
+    fn is_lossy_now(&self, job: &Job) -> bool {
+        let curves = self.renderer.curves.known(&job.original);
+        let now = choose(&job.recipe, job.original.facts(), &curves, &job.request, &self.policy);
+        now.is_ok_and(|now| matches!(now.encoding, Encoding::Lossy { .. }))
     }
 
     /// The same pixels in fewer bytes, if the slow preset finds that.

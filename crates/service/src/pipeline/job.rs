@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use kivet_recipe::{Choice, Recipe, Request, View};
+use kivet_recipe::{Choice, Recipe, Request};
 
 use crate::shelves::Original;
 
@@ -17,11 +17,4 @@ pub struct Job {
     pub request: Request,
     /// What was chosen for that request.
     pub choice: Choice,
-}
-
-impl Job {
-    /// How it shows the original.
-    pub(super) fn view(&self) -> View {
-        View::of(&self.choice.plan, self.original.facts())
-    }
 }

@@ -10,7 +10,7 @@ use crate::shelves::Original;
 
 /// Part of every key: raised when the engine's output changes, so that no older rendition is taken
 /// for a newer one.
-pub(super) const ENGINE_REVISION: u32 = 11;
+pub(super) const ENGINE_REVISION: u32 = 12;
 
 /// The name of a rendition in every tier.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
@@ -166,14 +166,14 @@ impl Fields {
 mod tests {
     use std::sync::Arc;
 
-    use kivet_recipe::{Accepted, Curves, Facts, Format, Kind, Request, Size, choose};
+    use kivet_recipe::{Accepted, Curves, Facts, Format, Request, Size, Storage, choose};
     use kivet_store::{OriginalRecord, Stamp};
 
     use super::*;
     use crate::shelves::OriginalId;
 
     fn job(recipe: &str) -> Job {
-        let facts = Facts::plain(Format::Jpeg, Size::new(4000, 3000), Kind::Photo);
+        let facts = Facts::plain(Format::Jpeg, Size::new(4000, 3000), Storage::Lossy);
         let stamp = Stamp { bytes: 9, modified_ms: 9 };
         let record = OriginalRecord { stamp, hash: "ab".repeat(32), facts };
         let id = OriginalId::from_text("photos/harbour/kites-dawn.jpg").expect("an original");
@@ -199,7 +199,7 @@ mod tests {
             version,
         ];
         let first: Vec<&str> = found.iter().map(|key| &key[..12]).collect();
-        assert_eq!(first, ["4586795b44ac", "1c4598bcdf1b", "a8001176bab9", "e944025f0a2a"]);
+        assert_eq!(first, ["4228008c9741", "621127b1a967", "ef3c2ffb6e67", "89518cc21820"]);
     }
 
     #[test]

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use kivet_image::{Probe, Raster};
-use kivet_recipe::{Curve, Curves, Facts, Format, Kind, Policy, Recipe, Request, Scale, choose};
+use kivet_recipe::{Curve, Curves, Facts, Format, Policy, Recipe, Request, Scale, choose};
 
 use super::{Job, PipelineError, improver::Improver};
 use crate::shelves::Original;
@@ -27,12 +27,13 @@ impl Improver {
         let mut probes: Vec<Arc<Probe>> = Vec::new();
         for side in probe_sides(original.facts()) {
             let (whole, original) = (probes.is_empty(), Arc::clone(&original));
+            let full_chroma = original.facts().storage.is_lossless();
             let probe = self.when_idle(move |renderer| {
                 let (raster, scale): (Arc<Raster>, Scale) = drawn_small(renderer, &original, side)?;
                 Ok(if whole {
-                    Probe::whole((*raster).clone(), scale)
+                    Probe::whole((*raster).clone(), scale, full_chroma)
                 } else {
-                    Probe::tiled(&raster, scale)
+                    Probe::tiled(&raster, scale, full_chroma)
                 })
             });
             probes.push(Arc::new(probe.await?));
@@ -56,7 +57,7 @@ impl Improver {
         probe: Arc<Probe>,
         format: Format,
     ) -> Result<Curve, PipelineError> {
-        let (original, lossless) = (Arc::clone(original), original.facts().kind == Kind::Flat);
+        let (original, lossless) = (Arc::clone(original), original.facts().storage.is_lossless());
         self.when_idle(move |_| {
             probe
                 .curve(format, lossless)
@@ -96,7 +97,7 @@ fn drawn_small(
 }
 
 fn measured_formats(facts: &Facts, policy: &Policy) -> Vec<Format> {
-    let lossless = (facts.kind == Kind::Flat).then_some(Format::Png);
+    let lossless = facts.storage.is_lossless().then_some(Format::Png);
     LOSSY
         .into_iter()
         .chain(lossless)

@@ -21,7 +21,7 @@ mod source;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use kivet_image::Assets;
-use kivet_recipe::{Accepted, Curves, Format, Policy, Recipe};
+use kivet_recipe::{Accepted, Curves, Encoding, Format, Policy, Recipe};
 use kivet_store::{Blob, Blobs, Records, Reductions, Stage};
 use moka::future::Cache;
 
@@ -213,7 +213,8 @@ impl Pipeline {
             return;
         }
         let (curves, facts) = (self.renderer.curves.known(&job.original), job.original.facts());
-        if job.choice.target.is_some() && measurer::wants_measuring(&curves, facts, &self.policy) {
+        let open = matches!(job.choice.encoding, Encoding::Lossy { .. } | Encoding::Lossless);
+        if open && measurer::wants_measuring(&curves, facts, &self.policy) {
             self.background.add(Task::Measure(Arc::clone(&job.original)));
         }
         self.background.add(Task::Improve { key, job: Box::new(job.clone()) });

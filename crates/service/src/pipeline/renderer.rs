@@ -3,10 +3,10 @@
 use std::{sync::Arc, time::Instant};
 
 use kivet_image::{
-    Assets, FirstEncode, ImageError, Limits, Raster, Reduction, Rendition, Timings, Work, Writing,
-    encode_first, finish, kept, render,
+    Assets, FirstEncode, Limits, Raster, Reduction, Rendition, Timings, Work, Writing,
+    encode_first, kept, render,
 };
-use kivet_recipe::{Choice, Effort, Encoding, Facts, Fidelity, Format, Gamut, Score, Setting};
+use kivet_recipe::{Choice, Effort, Encoding, Facts, Format, Gamut};
 use kivet_store::{Blob, BlobHeader, OriginalRecord, Stage, etag_of};
 
 use super::{Job, PipelineError, curve_store::CurveStore, decode_cache::DecodeCache, key::shape};
@@ -37,74 +37,23 @@ impl Renderer {
             let made =
                 render(&read(original)?, facts, choice, &self.task(None, work)).map_err(image)?;
             let timings = made.timings;
-            return Ok((blob(made, Stage::Final, choice.encoding, None), timings));
+            return Ok((blob(made, Stage::Final), timings));
         }
         let started = Instant::now();
         let raster = self.drawn(job, work)?;
         let draw = started.elapsed();
         work.go_on().map_err(image)?;
-        let (bytes, encoding, score) = self.encoded(job, &raster)?;
-        let made = Rendition {
-            format: choice.format,
-            size: raster.size(),
-            bytes,
-            timings: Timings::default(),
-        };
+        // The original is read again only for what is kept of its metadata.
+        let bytes = if choice.edits.keep.is_some() { read(original)? } else { Vec::new() };
+        let curves = self.curves.known(original);
+        let FirstEncode { bytes, encoding } =
+            encode_first(&raster, (&bytes, facts), choice, &curves, work).map_err(image)?;
+        let timings = Timings { draw, encode: started.elapsed() - draw };
+        let (format, size) = (choice.format, raster.size());
         let better =
             self.improve && matches!(encoding, Encoding::Lossy { .. } | Encoding::Lossless);
         let stage = if better { Stage::First } else { Stage::Final };
-        Ok((blob(made, stage, encoding, score), Timings { draw, encode: started.elapsed() - draw }))
-    }
-
-    /// A first file of drawn pixels, how it is written, and its score if it was scored.
-    fn encoded(
-        &self,
-        job: &Job,
-        raster: &Raster,
-    ) -> Result<(Vec<u8>, Encoding, Option<Score>), PipelineError> {
-        let Job { original, choice, .. } = job;
-        // The original is read again only for what is kept of its metadata.
-        let bytes = if choice.edits.keep.is_some() { read(original)? } else { Vec::new() };
-        let made = match (choice.encoding, choice.target) {
-            (Encoding::Lossy { setting }, Some(target)) => {
-                let FirstEncode { bytes, setting, score } = self
-                    .first_encode(job, raster, &bytes, (setting, target))
-                    .map_err(|source| PipelineError::of_image(original, source))?;
-                (bytes, Encoding::Lossy { setting }, score)
-            }
-            (lossless, _) => {
-                let made = finish(raster, &bytes, original.facts(), choice);
-                (
-                    made.map_err(|source| PipelineError::of_image(original, source))?.bytes,
-                    lossless,
-                    None,
-                )
-            }
-        };
-        Ok(made)
-    }
-
-    /// A lossy first file: the setting is what the curves expect, corrected by what the drawn
-    /// picture measures.
-    fn first_encode(
-        &self,
-        job: &Job,
-        raster: &Raster,
-        bytes: &[u8],
-        (setting, target): (Setting, Fidelity),
-    ) -> Result<FirstEncode, ImageError> {
-        let Choice { format, flatten, gamut, edits, .. } = &job.choice;
-        let flat =
-            flatten.filter(|_| raster.has_alpha()).map(|colour| raster.clone().flattened(colour));
-        let curves = self.curves.known(&job.original);
-        let expected = |score| {
-            curves
-                .expected_setting(*format, score, job.view(), Effort::Fast)
-                .unwrap_or_else(|| setting.get())
-        };
-        let kept = kept(bytes, job.original.facts().format, edits.keep);
-        let writing = Writing { gamut: *gamut, kept, ..Writing::new(Encoding::Lossless) };
-        encode_first(flat.as_ref().unwrap_or(raster), (*format, &expected), target, &writing)
+        Ok((blob(Rendition { format, size, bytes, encoding, timings }, stage), timings))
     }
 
     /// The pixels of a still rendition. The original is read only where no cached decode result
@@ -135,12 +84,13 @@ impl Renderer {
 
     /// How a rendition is written, metadata included.
     pub(super) fn writing(&self, job: &Job, effort: Effort) -> Result<Writing, PipelineError> {
-        let Choice { gamut, edits, encoding, .. } = &job.choice;
+        let Choice { gamut, edits, encoding, full_chroma, .. } = &job.choice;
         let kept = match edits.keep {
             Some(keep) => kept(&read(&job.original)?, job.original.facts().format, Some(keep)),
             None => Default::default(),
         };
-        Ok(Writing { effort, gamut: *gamut, kept, ..Writing::new(*encoding) })
+        let (gamut, full_chroma) = (*gamut, *full_chroma);
+        Ok(Writing { effort, full_chroma, gamut, kept, ..Writing::new(*encoding) })
     }
 
     /// The facts of an original with its analysis, and its trim box where `trim` asks for that.
@@ -182,19 +132,15 @@ impl Renderer {
             assets: Some(&self.assets),
             limits: self.limits,
             work: work.clone(),
+            curves: None,
             reduction,
         }
     }
 }
 
-/// A rendition with its header.
-pub(super) fn blob(
-    made: Rendition,
-    stage: Stage,
-    encoding: Encoding,
-    score: Option<Score>,
-) -> Blob {
-    let setting = match encoding {
+/// A rendition with its header; its score is found out later.
+pub(super) fn blob(made: Rendition, stage: Stage) -> Blob {
+    let setting = match made.encoding {
         Encoding::Lossy { setting } => Some(setting),
         _ => None,
     };
@@ -204,7 +150,7 @@ pub(super) fn blob(
         width: made.size.width,
         height: made.size.height,
         stage,
-        score,
+        score: None,
         setting,
     };
     Blob { header, bytes: made.bytes.into() }

@@ -34,8 +34,7 @@ pub struct Clauses {
     /// `ratio-3-2`, without `ratio-`.
     pub ratio: Option<String>,
     /// `cover` and its kin.
-    #[schema(schema_with = schema::fit, required = false)]
-    #[serde(skip_serializing_if = "Option::is_none")]
+    #[schema(schema_with = schema::optional_fit, required = false)]
     pub fit: Option<Fit>,
     /// `at-top`, without `at-`.
     pub position: Option<String>,
@@ -44,8 +43,7 @@ pub struct Clauses {
     /// `lossless`.
     pub lossless: bool,
     /// `as-avif`, without `as-`.
-    #[schema(schema_with = schema::format, required = false)]
-    #[serde(skip_serializing_if = "Option::is_none")]
+    #[schema(schema_with = schema::optional_format, required = false)]
     pub format: Option<Format>,
     /// `on-f4efe6`, without `on-`.
     pub canvas: Option<String>,

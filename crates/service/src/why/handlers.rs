@@ -46,8 +46,9 @@ async fn why(
         Some(WidthResponse::new(&step, &at, step.size.width == choice.plan.size.width))
     });
     let widths = widths.collect();
+    let kind = kivet_recipe::kind(original.facts(), &curves, &app.policy);
     let version = app.pipeline.version(&original);
     let job = Job { original, recipe, request, choice };
     let ready = app.pipeline.ready(&job).await?;
-    Ok(Json(WhyResponse::new(&asked, &job, ready.as_deref(), widths, vary, version)))
+    Ok(Json(WhyResponse::new(&asked, &job, ready.as_deref(), widths, vary, version, kind)))
 }

@@ -148,6 +148,7 @@ impl WhyResponse {
         widths: Vec<WidthResponse>,
         vary: Vary,
         version: String,
+        kind: Kind,
     ) -> Self {
         let Job { original, recipe: _, request, choice } = job;
         let facts = original.facts();
@@ -161,7 +162,7 @@ impl WhyResponse {
                 width: facts.size.width,
                 height: facts.size.height,
                 bytes: original.record.stamp.bytes,
-                kind: facts.kind,
+                kind,
             },
             request: RequestSeen::of(request),
             width_from: width_from(choice.width),

@@ -183,8 +183,8 @@ export interface components {
         CandidateResponse: {
             /** @description How it would be written, in words. */
             encoding: string;
-            /** @description The format. */
-            format: string;
+            /** @enum {string} */
+            format: "avif" | "jxl" | "webp" | "jpeg" | "png" | "gif" | "svg" | "bmp" | "tiff";
             /**
              * Format: int64
              * @description Bytes expected.
@@ -210,8 +210,8 @@ export interface components {
              * @description Its number.
              */
             id: number;
-            /** @description `text` or `browser`. */
-            mode: string;
+            /** @enum {string} */
+            mode: "text" | "browser";
         };
         /** @description A page and how it fared, oldest check first. */
         CheckedPage: {
@@ -236,10 +236,10 @@ export interface components {
              * @description `fidelity-70`.
              */
             fidelity?: number | null;
-            /** @description `cover` and its kin. */
-            fit?: string | null;
-            /** @description `as-avif`, without `as-`. */
-            format?: string | null;
+            /** @enum {string|null} */
+            fit?: "cover" | "contain" | "fill" | "scale-down" | null;
+            /** @enum {string|null} */
+            format?: "avif" | "jxl" | "webp" | "jpeg" | "png" | "gif" | "svg" | "bmp" | "tiff" | null;
             /**
              * Format: int32
              * @description `360h`.
@@ -302,15 +302,15 @@ export interface components {
             dominant?: string | null;
             /** @description The focal point, in percents across and down. */
             focus?: number[] | null;
-            /** @description Its format's name. */
-            format: string;
+            /** @enum {string} */
+            format: "avif" | "jxl" | "webp" | "jpeg" | "png" | "gif" | "svg" | "bmp" | "tiff";
             /**
              * Format: int32
              * @description Pixels down, upright.
              */
             height: number;
-            /** @description `photo` or `flat`. */
-            kind: string;
+            /** @enum {string} */
+            kind: "photo" | "flat";
             /**
              * Format: int32
              * @description The EXIF orientation it is stored in, 1 to 8.

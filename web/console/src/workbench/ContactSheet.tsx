@@ -10,8 +10,10 @@ interface Props {
   outcome: NonNullable<RecipeResponse["outcome"]>;
 }
 
-const FORMATS = ["avif", "webp", "jpeg", "png"];
-const EXACT = ["webp", "png"];
+type Format = NonNullable<Clauses["format"]>;
+
+const FORMATS: Format[] = ["avif", "webp", "jpeg", "png"];
+const EXACT: Format[] = ["webp", "png"];
 
 /** The renditions of one recipe in several formats, at shown size, fewest bytes first. */
 export function ContactSheet({ address, clauses, outcome }: Props) {

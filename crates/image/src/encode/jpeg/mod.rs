@@ -55,7 +55,7 @@ pub(super) fn encode(
     };
     // Of the known tables these take the fewest bytes at equal score; the library's own scaling
     // knows whole settings only.
-    let quality = FULL_COLOUR.quality(setting).max(MIN_QUALITY);
+    let quality = FULL_COLOUR.quality(setting, writing).max(MIN_QUALITY);
     let slow = with_steps(quality, SLOW);
     let settings = Settings {
         size: raster.size(),
@@ -63,7 +63,7 @@ pub(super) fn encode(
         scans: &SCANS,
         segments: &segments(writing),
     };
-    compressor::write(&Planes::of(raster, !FULL_COLOUR.applies(setting)), &settings)
+    compressor::write(&Planes::of(raster, !FULL_COLOUR.applies(setting, writing)), &settings)
         .map_err(|said| ImageError::not_encoded(Format::Jpeg, said))
 }
 
