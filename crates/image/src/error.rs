@@ -83,6 +83,14 @@ pub enum ImageError {
         /// What the encoder said.
         problem: String,
     },
+    /// An original whose location cannot be cut out for sure.
+    #[error(
+        "the {format} file cannot be taken apart far enough to cut out where it was taken; ask for a rendition of it, or for `keep-all`"
+    )]
+    NotCleaned {
+        /// What the file is.
+        format: Format,
+    },
     /// A rendition could not be compared with its reference.
     #[error("the file could not be scored: {problem}")]
     NotScored {

@@ -78,7 +78,8 @@ pub fn render(
             Ok(passed_on(choice, facts.size, bytes.to_vec()))
         }
         Encoding::Original => {
-            Ok(passed_on(choice, facts.size, metadata::without_location(bytes, facts.format)))
+            let clean = metadata::without_location(bytes, facts.format)?;
+            Ok(passed_on(choice, facts.size, clean))
         }
         _ if choice.animated => render_animated(bytes, facts, choice, task),
         _ => {

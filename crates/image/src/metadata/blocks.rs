@@ -17,7 +17,13 @@ pub(super) fn exif(bytes: &[u8], format: Format) -> Option<Vec<u8>> {
     match format {
         // The whole file is the structure.
         Format::Tiff => Some(bytes.to_vec()),
-        Format::Jxl => jxl_box(bytes, *b"Exif").and_then(|block| Some(block.get(4..)?.to_vec())),
+        Format::Jxl => jxl_box(bytes, *b"Exif").and_then(|block| {
+            let offset = u32::from_be_bytes(*block.first_chunk::<4>()?) as usize;
+            // Some writers leave the offset out.
+            let starts = |block: &&[u8]| block.starts_with(b"II*\0") || block.starts_with(b"MM\0*");
+            let at_offset = block.get(offset.saturating_add(4)..).filter(starts);
+            Some(at_offset.unwrap_or(block).to_vec())
+        }),
         Format::Bmp | Format::Gif | Format::Svg => None,
         Format::Webp => {
             let block = riff::chunk(bytes, *b"EXIF")?;
@@ -75,6 +81,6 @@ fn jxl_box(bytes: &[u8], wanted: [u8; 4]) -> Option<&[u8]> {
     }
 }
 
-pub(super) fn find(bytes: &[u8], wanted: &[u8]) -> Option<usize> {
+fn find(bytes: &[u8], wanted: &[u8]) -> Option<usize> {
     bytes.windows(wanted.len()).position(|window| window == wanted)
 }

@@ -3,7 +3,7 @@
 use exif::{Field, In, Tag, Value, experimental::Writer};
 use kivet_recipe::{Format, Keep};
 
-use super::{blocks, location};
+use super::{blocks, upright};
 
 /// Blocks to write into a rendition.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -29,12 +29,14 @@ pub fn kept(bytes: &[u8], format: Format, keep: Option<Keep>) -> Kept {
         None => Kept::default(),
         // A TIFF's structure holds its pixels too: only the credit of it goes elsewhere.
         Some(Keep::All) if format != Format::Tiff => {
-            let exif = blocks::exif(bytes, format).map(|mut exif| {
-                // Renditions are upright already.
-                location::set_upright(&mut exif);
+            // What cannot be read is left out: encoders refuse it.
+            let is_read = |block: &Vec<u8>| exif::Reader::new().read_raw(block.clone()).is_ok();
+            let exif = blocks::exif(bytes, format).filter(is_read).map(|mut exif| {
+                upright::in_exif(&mut exif);
                 exif
             });
-            Kept { exif, xmp: blocks::xmp(bytes, format) }
+            let xmp = blocks::xmp(bytes, format).and_then(|packet| upright::in_xmp(&packet));
+            Kept { exif, xmp }
         }
         Some(Keep::Credit | Keep::All) => {
             let credit = credit(bytes, format);
@@ -54,15 +56,21 @@ pub fn credit(bytes: &[u8], format: Format) -> Credit {
             parts.iter().map(|part| String::from_utf8_lossy(part).trim().to_owned()).collect();
         Some(text.join("; ")).filter(|text| !text.is_empty())
     };
-    let xmp = blocks::xmp(bytes, format).and_then(|packet| String::from_utf8(packet).ok());
-    let in_xmp = |names: &[&str]| {
-        let text = xmp.as_deref()?;
-        let document = roxmltree::Document::parse(text).ok()?;
-        names.iter().find_map(|name| said(&document, name))
-    };
+    let packet = blocks::xmp(bytes, format).and_then(|packet| String::from_utf8(packet).ok());
+    let in_packet = packet.map(|packet| credit_in_xmp(&packet)).unwrap_or_default();
     Credit {
-        creator: in_exif(Tag::Artist).or_else(|| in_xmp(&["creator", "Credit"])),
-        copyright: in_exif(Tag::Copyright).or_else(|| in_xmp(&["rights", "CopyrightNotice"])),
+        creator: in_exif(Tag::Artist).or(in_packet.creator),
+        copyright: in_exif(Tag::Copyright).or(in_packet.copyright),
+    }
+}
+
+/// The credit in an XMP packet.
+pub(super) fn credit_in_xmp(packet: &str) -> Credit {
+    let Ok(document) = roxmltree::Document::parse(packet) else { return Credit::default() };
+    let first = |names: &[&str]| names.iter().find_map(|name| said(&document, name));
+    Credit {
+        creator: first(&["creator", "Credit"]),
+        copyright: first(&["rights", "CopyrightNotice"]),
     }
 }
 
@@ -110,7 +118,8 @@ fn credit_as_exif(credit: &Credit) -> Option<Vec<u8>> {
     Some(block.into_inner())
 }
 
-fn credit_as_xmp(credit: &Credit) -> Option<Vec<u8>> {
+/// An XMP packet that says whose a picture is; `None` where that is not known.
+pub(super) fn credit_as_xmp(credit: &Credit) -> Option<Vec<u8>> {
     let escaped =
         |text: &String| text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;");
     let creator = credit.creator.as_ref().map(|text| {

@@ -4,6 +4,7 @@
 mod blocks;
 mod kept;
 mod location;
+mod upright;
 
 use crate::{probe::jpeg, riff};
 
