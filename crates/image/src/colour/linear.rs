@@ -3,9 +3,9 @@
 use std::sync::Arc;
 
 use kivet_recipe::Gamut;
-use moxcms::{ColorProfile, ToneReprCurve, TransformExecutor, TransformOptions};
+use moxcms::{ColorProfile, DataColorSpace, ToneReprCurve, TransformExecutor, TransformOptions};
 
-use super::{LINEAR, Space, target, to_linear};
+use super::{LINEAR, Space, lab::light_of, target, to_linear};
 
 /// What the channels of a pixel are, in order.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -142,7 +142,12 @@ impl Linear {
             )
         };
         if let Some(gray) = &profile.gray_trc {
-            let curve = table(gray)?;
+            let mut curve = table(gray)?;
+            // The curve gives the connection space's lightness, or its light (ICC.1:2022, F.2).
+            if profile.pcs == DataColorSpace::Lab {
+                let light = |value: &mut f32| *value = light_of(f64::from(*value) * 100.0) as f32;
+                curve.iter_mut().for_each(light);
+            }
             return (layout.channels() <= 2)
                 .then(|| Way::Shaped { curves: [curve, Vec::new(), Vec::new()], matrix: None });
         }

@@ -1,12 +1,14 @@
 //! Into linear light and back: the sRGB transfer function (IEC 61966-2-1), profiles, and what
 //! headers say.
 
+mod lab;
 mod linear;
 mod planes;
 mod space;
 
 use std::sync::LazyLock;
 
+pub(crate) use lab::srgb_of_lab;
 pub(crate) use linear::{Buffer, Layout, Linear, Samples};
 pub(crate) use planes::{Range, neighbours};
 pub(crate) use space::{Space, target};

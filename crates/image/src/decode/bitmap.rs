@@ -1,8 +1,8 @@
-//! BMP and TIFF through the `image` crate, decoded whole.
+//! BMP through the `image` crate, decoded whole.
 
 use std::io::Cursor;
 
-use image::{DynamicImage, ImageDecoder, codecs};
+use image::{DynamicImage, ImageDecoder, codecs::bmp::BmpDecoder};
 use kivet_recipe::{Facts, Format, Gamut, Orientation, Size, Storage};
 
 use super::Whole;
@@ -11,18 +11,18 @@ use crate::{
     colour::{Buffer, Layout, Space},
 };
 
-/// The facts of a BMP or TIFF, from its header.
-pub(crate) fn probe(bytes: &[u8], format: Format) -> Result<Facts, ImageError> {
-    let mut decoder = decoder(bytes, format)?;
+/// The facts of a BMP, from its header.
+pub(crate) fn probe(bytes: &[u8]) -> Result<Facts, ImageError> {
+    let mut decoder = BmpDecoder::new(Cursor::new(bytes)).map_err(damaged)?;
     let (width, height) = decoder.dimensions();
-    let turned = decoder.orientation().map_err(|error| ImageError::damaged(format, error))?;
+    let turned = decoder.orientation().map_err(damaged)?;
     let orientation = Orientation::from_exif(turned.to_exif().into()).unwrap_or_default();
     let colour = decoder.original_color_type();
     let icc = decoder.icc_profile().ok().flatten();
     let bits = colour.bits_per_pixel() / u16::from(colour.channel_count().max(1));
     let size = orientation.apply(Size::new(width, height));
     if size.pixels() == 0 {
-        return Err(ImageError::damaged(format, "it has no size"));
+        return Err(damaged("it has no size"));
     }
     Ok(Facts {
         orientation,
@@ -30,18 +30,12 @@ pub(crate) fn probe(bytes: &[u8], format: Format) -> Result<Facts, ImageError> {
         profile: icc.as_deref().and_then(crate::probe::profile_name),
         depth: u8::try_from(bits).unwrap_or(u8::MAX),
         wide: Space::of_icc(icc.as_deref()).is_wide(),
-        ..Facts::plain(format, size, Storage::Lossless)
+        ..Facts::plain(Format::Bmp, size, Storage::Lossless)
     })
 }
 
-pub(super) fn open(
-    bytes: &[u8],
-    format: Format,
-    gamut: Gamut,
-    limits: Limits,
-) -> Result<Whole, ImageError> {
-    let damaged = |error: image::ImageError| ImageError::damaged(format, error);
-    let mut decoder = decoder(bytes, format)?;
+pub(super) fn open(bytes: &[u8], gamut: Gamut, limits: Limits) -> Result<Whole, ImageError> {
+    let mut decoder = BmpDecoder::new(Cursor::new(bytes)).map_err(damaged)?;
     let (width, height) = decoder.dimensions();
     let size = Size::new(width, height);
     limits.check_whole(size, u64::from(decoder.color_type().bytes_per_pixel()))?;
@@ -64,11 +58,6 @@ pub(super) fn open(
     Ok(Whole::new(size, layout, samples, &space, gamut))
 }
 
-fn decoder(bytes: &[u8], format: Format) -> Result<Box<dyn ImageDecoder + '_>, ImageError> {
-    let damaged = |error: image::ImageError| ImageError::damaged(format, error);
-    let reader = Cursor::new(bytes);
-    Ok(match format {
-        Format::Tiff => Box::new(codecs::tiff::TiffDecoder::new(reader).map_err(damaged)?),
-        _ => Box::new(codecs::bmp::BmpDecoder::new(reader).map_err(damaged)?),
-    })
+fn damaged(error: impl ToString) -> ImageError {
+    ImageError::damaged(Format::Bmp, error)
 }

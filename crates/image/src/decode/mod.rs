@@ -9,6 +9,7 @@ mod jpeg;
 #[cfg(feature = "jxl")]
 mod jxl;
 mod png;
+mod tiff;
 mod webp;
 mod yuv;
 
@@ -21,11 +22,12 @@ use crate::{
 
 pub(crate) use animated::frames;
 pub(crate) use avif::Avif;
-pub(crate) use bitmap::probe as probe_bitmap;
+pub(crate) use bitmap::probe as probe_bmp;
 pub(crate) use frames::Frame;
 #[cfg(feature = "jxl")]
 pub(crate) use jxl::probe as probe_jxl;
 pub(crate) use png::space as png_space;
+pub(crate) use tiff::probe as probe_tiff;
 pub(crate) use webp::features as webp_features;
 
 /// A picture read row by row from the top, as stored (not yet turned upright).
@@ -84,7 +86,8 @@ pub fn open<'a>(
         Format::Jxl => Box::new(jxl::open(bytes, gamut, limits)?),
         #[cfg(not(feature = "jxl"))]
         Format::Jxl => return Err(ImageError::NotBuilt { sort: "JPEG XL" }),
-        Format::Bmp | Format::Tiff => Box::new(bitmap::open(bytes, facts.format, gamut, limits)?),
+        Format::Bmp => Box::new(bitmap::open(bytes, gamut, limits)?),
+        Format::Tiff => Box::new(tiff::open(bytes, gamut, limits)?),
         Format::Svg => Box::new(of_raster(crate::svg::draw_whole(bytes, facts.size)?)),
     })
 }

@@ -9,7 +9,11 @@ mod webp;
 
 use kivet_recipe::{Facts, Format, Orientation};
 
-use crate::{ImageError, Limits, decode::probe_bitmap, svg};
+use crate::{
+    ImageError, Limits,
+    decode::{probe_bmp, probe_tiff},
+    svg,
+};
 
 /// Reads the facts of an original without decoding pixels.
 ///
@@ -29,10 +33,8 @@ pub fn probe(bytes: &[u8], limits: Limits) -> Result<Facts, ImageError> {
         [0xFF, 0x0A, ..] | [0, 0, 0, 0x0C, b'J', b'X', b'L', b' ', 0x0D, 0x0A, 0x87, 0x0A, ..] => {
             of_jxl(bytes)?
         }
-        [b'B', b'M', ..] => probe_bitmap(bytes, Format::Bmp)?,
-        [b'I', b'I', 42 | 43, 0, ..] | [b'M', b'M', 0, 42 | 43, ..] => {
-            probe_bitmap(bytes, Format::Tiff)?
-        }
+        [b'B', b'M', ..] => probe_bmp(bytes)?,
+        [b'I', b'I', 42 | 43, 0, ..] | [b'M', b'M', 0, 42 | 43, ..] => probe_tiff(bytes)?,
         _ if svg::looks_like(bytes) => svg::probe(bytes)?,
         _ => return Err(ImageError::NotAPicture),
     };

@@ -3,7 +3,7 @@
 use super::*;
 
 /// Inks and the Lab colour (D50) the profile gives them: each ink alone, two together, none.
-const INKED: [([f64; 4], [f64; 3]); 6] = [
+pub(super) const INKED: [([f64; 4], [f64; 3]); 6] = [
     ([0.0, 0.0, 0.0, 0.0], [96.0, 0.0, 2.0]),
     ([1.0, 0.0, 0.0, 0.0], [58.0, -12.0, -28.0]),
     ([0.0, 1.0, 0.0, 0.0], [50.0, 48.0, 4.0]),
@@ -18,7 +18,7 @@ fn lab_at(corner: [f64; 4]) -> [f64; 3] {
 
 /// An output profile of version 2 (ICC.1:2001-04, sections 6.1 and 6.5.9): CMYK to Lab through two
 /// grid points an ink.
-fn profile() -> Vec<u8> {
+pub(super) fn profile() -> Vec<u8> {
     let s15 = |value: f64| ((value * 65_536.0).round() as i32).to_be_bytes();
     let mut table = [b"mft2".as_slice(), &[0; 4], &[4, 3, 2, 0]].concat();
     let unit = [1.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0];
@@ -36,11 +36,15 @@ fn profile() -> Vec<u8> {
     words.extend([0, 65_535].repeat(3));
     table.extend(words.into_iter().flat_map(u16::to_be_bytes));
     let white = [b"XYZ ".as_slice(), &[0; 4], &[0.9642, 1.0, 0.8249].map(s15).concat()].concat();
-    let tags = [(*b"A2B0", table), (*b"wtpt", white)];
+    icc(b"prtrCMYKLab ", &[(*b"A2B0", table), (*b"wtpt", white)])
+}
 
+/// A profile of version 2 of the class, device space and connection space that `kind` names.
+pub(super) fn icc(kind: &[u8; 12], tags: &[([u8; 4], Vec<u8>)]) -> Vec<u8> {
+    let s15 = |value: f64| ((value * 65_536.0).round() as i32).to_be_bytes();
     let mut body = (tags.len() as u32).to_be_bytes().to_vec();
     let mut at = 128 + 4 + 12 * tags.len();
-    for (name, data) in &tags {
+    for (name, data) in tags {
         body.extend(name);
         body.extend((at as u32).to_be_bytes());
         body.extend((data.len() as u32).to_be_bytes());
@@ -51,7 +55,7 @@ fn profile() -> Vec<u8> {
     let mut put = |at: usize, bytes: &[u8]| header[at..at + bytes.len()].copy_from_slice(bytes);
     put(0, &(128 + body.len() as u32).to_be_bytes());
     put(8, &[2, 0x40, 0, 0]);
-    put(12, b"prtrCMYKLab ");
+    put(12, kind);
     put(24, &[7, 0xEA, 0, 1, 0, 1, 0, 0, 0, 0, 0, 0]);
     put(36, b"acsp");
     put(68, &[0.9642, 1.0, 0.8249].map(s15).concat());
@@ -59,7 +63,7 @@ fn profile() -> Vec<u8> {
 }
 
 /// Lab under D50 as 8-bit sRGB (CSS Color 4, sections 9.3 and 11, Bradford adaptation to D65).
-fn srgb_of_lab([l, a, b]: [f64; 3]) -> [u8; 3] {
+pub(super) fn srgb_of_lab([l, a, b]: [f64; 3]) -> [u8; 3] {
     let y = (l + 16.0) / 116.0;
     let back = |t: f64| if t > 6.0 / 29.0 { t.powi(3) } else { (116.0 * t - 16.0) / 903.296_3 };
     let d50 = [0.964_295_68 * back(y + a / 500.0), back(y), 0.825_104_6 * back(y - b / 200.0)];

@@ -8,6 +8,7 @@ mod avif;
 mod inks;
 #[cfg(feature = "jxl")]
 mod jxl;
+mod tiff;
 
 use kivet_image::{Raster, encode};
 use kivet_recipe::{Encoding, Format, Gamut, Policy, Size};
@@ -295,5 +296,28 @@ fn strong_colours_keep_their_light_where_colour_is_stored_at_half_size() {
         let mean = pairs.map(off).sum::<f64>() / size.pixels() as f64;
         println!("{format}: {mean:.4} off");
         assert!(mean < 0.013, "{format}: {mean:.4} of full light off");
+    }
+}
+
+/// A gray profile whose connection space is Lab: the curve's values are lightness, not light.
+#[test]
+fn gray_by_lightness_is_not_taken_for_light() {
+    let straight = [b"curv".as_slice(), &[0; 8]].concat();
+    let profile = inks::icc(b"mntrGRAYLab ", &[(*b"kTRC", straight)]);
+    let mut file = Vec::new();
+    let mut info = png::Info::with_size(2, 1);
+    info.color_type = ColorType::Grayscale;
+    info.bit_depth = BitDepth::Eight;
+    info.icc_profile = Some(profile.into());
+    let encoder = png::Encoder::with_info(&mut file, info).expect("an encoder");
+    let mut writer = encoder.write_header().expect("a header");
+    writer.write_image_data(&[51, 128]).expect("pixels");
+    writer.finish().expect("finished");
+    let drawn = pixels(&file);
+    for (i, lightness) in [20.0, 50.2].into_iter().enumerate() {
+        let expected = inks::srgb_of_lab([lightness, 0.0, 0.0]);
+        let found = &drawn.bytes()[i * 3..][..3];
+        let near = found.iter().zip(expected).all(|(a, b)| a.abs_diff(b) <= 2);
+        assert!(near, "{found:?}, not {expected:?}");
     }
 }
