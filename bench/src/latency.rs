@@ -2,25 +2,20 @@
 //! side by side.
 
 use std::{
-    io::{BufRead, BufReader, Read, Write},
-    net::TcpStream,
     path::Path,
-    process::{Child, Command, Stdio},
     thread::sleep,
     time::{Duration, Instant},
 };
 
-use anyhow::{Context, Result, bail, ensure};
+use anyhow::{Result, ensure};
 
-use crate::photographs;
+use crate::{photographs, served::Served};
 
 /// Widths asked for, none of them twice of one picture.
 const WIDTHS: [u32; 5] = [300, 420, 560, 700, 900];
 
 /// Pictures for which the final rendition is waited for.
 const WAITED_FOR: usize = 20;
-
-const ACCEPT: &str = "image/jxl,image/avif,image/webp,*/*;q=0.8";
 
 /// The most a first answer may be slowed at the 95th percentile, and the longest a final one may
 /// take.
@@ -29,8 +24,12 @@ const MAX: (f64, Duration) = (1.2, Duration::from_secs(30));
 /// Prints both tables and fails if a limit is passed.
 pub fn run() -> Result<()> {
     let folder = tempfile::tempdir()?;
-    let improving = Served::start(folder.path(), "improving", 8495, true)?;
-    let resting = Served::start(folder.path(), "resting", 8496, false)?;
+    let originals =
+        Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/originals").canonicalize()?;
+    let start =
+        |name, port, improve| Served::start((folder.path(), name), port, improve, &originals);
+    let improving = start("improving", 8495, true)?;
+    let resting = start("resting", 8496, false)?;
     let paths: Vec<String> = WIDTHS
         .iter()
         .flat_map(|width| photographs::NAMES.map(|name| format!("/pic/{width}w/photos/{name}.jpg")))
@@ -84,75 +83,6 @@ pub fn run() -> Result<()> {
         MAX.1
     );
     Ok(())
-}
-
-/// A running service, stopped when dropped.
-struct Served {
-    child: Child,
-    port: u16,
-}
-
-impl Served {
-    fn start(folder: &Path, name: &str, port: u16, improve: bool) -> Result<Self> {
-        let originals =
-            Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/originals").canonicalize()?;
-        let config = folder.join(format!("{name}.toml"));
-        let text = format!(
-            "listen = \"127.0.0.1:{port}\"\ndata = \"{name}\"\n[shelves.photos]\nfolder = {originals:?}\n[policy]\nimprove = {improve}\n"
-        );
-        std::fs::write(&config, text)?;
-        let binary = std::env::current_exe()?.with_file_name("kivet");
-        let child = Command::new(&binary)
-            .args(["serve", "--config"])
-            .arg(&config)
-            .stdout(Stdio::null())
-            .stderr(Stdio::null())
-            .spawn()
-            .with_context(|| {
-                format!("cannot start {}; build it: cargo build --release", binary.display())
-            })?;
-        let served = Self { child, port };
-        for _ in 0..200 {
-            if served.get("/healthz").is_ok() {
-                return Ok(served);
-            }
-            sleep(Duration::from_millis(50));
-        }
-        bail!("the service does not answer on port {port}")
-    }
-
-    /// The time an answer took, and its header.
-    fn get(&self, path: &str) -> Result<(Duration, String)> {
-        let asked = Instant::now();
-        let mut stream = TcpStream::connect(("127.0.0.1", self.port))?;
-        write!(
-            stream,
-            "GET {path} HTTP/1.1\r\nhost: bench\r\naccept: {ACCEPT}\r\nconnection: close\r\n\r\n"
-        )?;
-        let mut reader = BufReader::new(stream);
-        let mut header = String::new();
-        while reader.read_line(&mut header)? > 2 {}
-        let mut body = Vec::new();
-        reader.read_to_end(&mut body)?;
-        ensure!(header.starts_with("HTTP/1.1 200"), "{path}: {header}");
-        if path == "/metrics" {
-            header = String::from_utf8_lossy(&body).into_owned();
-        }
-        Ok((asked.elapsed(), header))
-    }
-
-    fn wait_until_done(&self) -> Result<()> {
-        while !self.get("/metrics")?.1.contains("\nkivet_background_tasks 0") {
-            sleep(Duration::from_millis(200));
-        }
-        Ok(())
-    }
-}
-
-impl Drop for Served {
-    fn drop(&mut self) {
-        self.child.kill().and_then(|()| self.child.wait()).ok();
-    }
 }
 
 fn at(sorted: &[f64], share: f64) -> f64 {

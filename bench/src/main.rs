@@ -13,6 +13,7 @@ mod pages;
 mod photographs;
 mod prior;
 mod resize;
+mod served;
 
 use anyhow::Result;
 use clap::{Parser, Subcommand};

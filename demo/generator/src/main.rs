@@ -13,9 +13,9 @@ use std::path::PathBuf;
 
 use anyhow::{Context, Result};
 use kite::Shape;
-use write::{Camera, animated, drawing, keep, photograph};
+use write::{Camera, animated, drawing, keep, painting, photograph};
 
-const PLAIN: Camera = Camera { turned: false, wide_gamut: false, grain: 9.0 };
+const PLAIN: Camera = Camera { turned: false, wide_gamut: false, located: false, grain: 9.0 };
 
 /// Path, width, height, camera, and the scene for an aspect ratio.
 type Photograph = (&'static str, usize, usize, Camera, fn(f32) -> scenes::Scene);
@@ -26,11 +26,13 @@ fn main() -> Result<()> {
     let part = arguments.next().unwrap_or_default();
     let at = |name: &str| name.contains(&part).then(|| folder.join(name));
 
-    let photographs: [Photograph; 13] = [
+    let photographs: [Photograph; 14] = [
         ("harbour/kites-dawn.jpg", 4992, 3328, PLAIN, scenes::harbour_dawn),
         ("harbour/roofs.jpg", 4608, 3072, PLAIN, scenes::roofs),
         ("beach/dunes-noon.jpg", 4800, 3200, PLAIN, scenes::dunes),
         ("beach/breakers.jpg", 6000, 4000, Camera { grain: 6.0, ..PLAIN }, scenes::breakers),
+        // Sides that are no multiples of 8, as exported pictures have them.
+        ("beach/tide-line.jpg", 1365, 1074, Camera { located: true, ..PLAIN }, scenes::breakers),
         ("beach/high-kites.jpg", 4608, 3072, PLAIN, scenes::high_kites),
         ("night/lanterns.jpg", 4800, 3200, Camera { grain: 16.0, ..PLAIN }, scenes::lanterns),
         ("night/fire-tails.jpg", 4608, 3072, Camera { grain: 14.0, ..PLAIN }, scenes::fire_tails),
@@ -53,6 +55,9 @@ fn main() -> Result<()> {
         if let Some(path) = at(name) {
             photograph(&path, width, height, camera, scene)?;
         }
+    }
+    if let Some(path) = at("field/poster.png") {
+        painting(&path, 1187, 791, scenes::harbour_dawn)?;
     }
     if let Some(path) = at("kites/green-delta.png") {
         drawing(&path, 1800, 1800, scenes::cut_out(Shape::Delta, 9))?;

@@ -3,6 +3,7 @@
 use std::path::Path;
 
 use anyhow::{Context, Result, ensure};
+use exif::{Field, In, Rational, Tag, Value, experimental::Writer};
 use moxcms::ColorProfile;
 use mozjpeg::{ColorSpace, Compress, Marker};
 use rayon::prelude::*;
@@ -21,6 +22,8 @@ pub struct Camera {
     pub turned: bool,
     /// Pixels meant as Display P3, with its profile.
     pub wide_gamut: bool,
+    /// Says where it was taken, in two places: EXIF and XMP.
+    pub located: bool,
     /// Strength of the sensor's grain in 8-bit steps.
     pub grain: f32,
 }
@@ -103,6 +106,12 @@ fn jpeg(
             b"Exif\0\0MM\0\x2a\0\0\0\x08\0\x01\x01\x12\0\x03\0\0\0\x01\0\x06\0\0\0\0\0\0",
         );
     }
+    if camera.located {
+        let exif = [b"Exif\0\0".as_slice(), &location()?].concat();
+        started.write_marker(Marker::APP(1), &exif);
+        let xmp = [b"http://ns.adobe.com/xap/1.0/\0".as_slice(), LOCATION.as_bytes()].concat();
+        started.write_marker(Marker::APP(1), &xmp);
+    }
     if camera.wide_gamut {
         let profile =
             ColorProfile::new_display_p3().encode().map_err(|error| anyhow::anyhow!("{error}"))?;
@@ -110,6 +119,51 @@ fn jpeg(
     }
     started.write_scanlines(pixels)?;
     Ok(started.finish()?)
+}
+
+/// Off the made-up town of Port Ellery.
+const LOCATION: &str = r#"<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#"><rdf:Description rdf:about="" xmlns:exif="http://ns.adobe.com/exif/1.0/" xmlns:dc="http://purl.org/dc/elements/1.1/" exif:GPSLatitude="54,10.5N" exif:GPSLongitude="4,20.1W" dc:creator="Noor Hale"/></rdf:RDF></x:xmpmeta>"#;
+
+/// The same place as EXIF.
+fn location() -> Result<Vec<u8>> {
+    let degrees = |whole, tenths| {
+        Value::Rational(vec![
+            Rational { num: whole, denom: 1 },
+            Rational { num: tenths, denom: 10 },
+            Rational { num: 0, denom: 1 },
+        ])
+    };
+    let text = |text: &str| Value::Ascii(vec![text.as_bytes().to_vec()]);
+    let fields = [
+        (Tag::Artist, text("Noor Hale")),
+        (Tag::GPSLatitudeRef, text("N")),
+        (Tag::GPSLatitude, degrees(54, 105)),
+        (Tag::GPSLongitudeRef, text("W")),
+        (Tag::GPSLongitude, degrees(4, 201)),
+    ]
+    .map(|(tag, value)| Field { tag, ifd_num: In::PRIMARY, value });
+    let mut writer = Writer::new();
+    fields.iter().for_each(|field| writer.push_field(field));
+    let mut block = std::io::Cursor::new(Vec::new());
+    writer.write(&mut block, false)?;
+    Ok(block.into_inner())
+}
+
+/// Renders a scene without grain as an opaque PNG, as painting programs export: soft shades whose
+/// file is small for a PNG.
+pub fn painting(
+    path: &Path,
+    width: usize,
+    height: usize,
+    scene: impl Fn(f32) -> Scene,
+) -> Result<()> {
+    let bytes = expose(width, height, 0.0, &scene(width as f32 / height as f32));
+    let mut file = Vec::new();
+    let mut encoder = png::Encoder::new(&mut file, width as u32, height as u32);
+    encoder.set_color(png::ColorType::Rgb);
+    encoder.set_compression(png::Compression::High);
+    encoder.write_header()?.write_image_data(&bytes)?;
+    keep(path, &file)
 }
 
 /// Writes a drawing as an RGBA PNG, smoothed by four samples a pixel.

@@ -1,0 +1,88 @@
+//! A service to be measured: the release binary, asked over HTTP.
+
+use std::{
+    io::{BufRead, BufReader, Read, Write},
+    net::TcpStream,
+    path::Path,
+    process::{Child, Command, Stdio},
+    thread::sleep,
+    time::{Duration, Instant},
+};
+
+use anyhow::{Context, Result, bail, ensure};
+
+const ACCEPT: &str = "image/jxl,image/avif,image/webp,*/*;q=0.8";
+
+/// A running service, stopped when dropped.
+pub struct Served {
+    child: Child,
+    port: u16,
+}
+
+impl Served {
+    /// Serves `originals` as the shelf `photos`; its data folder has that name in that folder.
+    pub fn start(
+        (folder, name): (&Path, &str),
+        port: u16,
+        improve: bool,
+        originals: &Path,
+    ) -> Result<Self> {
+        let config = folder.join(format!("{name}.toml"));
+        let text = format!(
+            "listen = \"127.0.0.1:{port}\"\ndata = \"{name}\"\n[shelves.photos]\nfolder = {originals:?}\n[policy]\nimprove = {improve}\n"
+        );
+        std::fs::write(&config, text)?;
+        let binary = std::env::current_exe()?.with_file_name("kivet");
+        let child = Command::new(&binary)
+            .args(["serve", "--config"])
+            .arg(&config)
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .with_context(|| {
+                format!("cannot start {}; build it: cargo build --release", binary.display())
+            })?;
+        let served = Self { child, port };
+        for _ in 0..200 {
+            if served.get("/healthz").is_ok() {
+                return Ok(served);
+            }
+            sleep(Duration::from_millis(50));
+        }
+        bail!("the service does not answer on port {port}")
+    }
+
+    /// The time an answer took, and its header.
+    pub fn get(&self, path: &str) -> Result<(Duration, String)> {
+        let asked = Instant::now();
+        let mut stream = TcpStream::connect(("127.0.0.1", self.port))?;
+        write!(
+            stream,
+            "GET {path} HTTP/1.1\r\nhost: bench\r\naccept: {ACCEPT}\r\nconnection: close\r\n\r\n"
+        )?;
+        let mut reader = BufReader::new(stream);
+        let mut header = String::new();
+        while reader.read_line(&mut header)? > 2 {}
+        let mut body = Vec::new();
+        reader.read_to_end(&mut body)?;
+        ensure!(header.starts_with("HTTP/1.1 200"), "{path}: {header}");
+        if path == "/metrics" {
+            header = String::from_utf8_lossy(&body).into_owned();
+        }
+        Ok((asked.elapsed(), header))
+    }
+
+    /// Waits until the background is idle.
+    pub fn wait_until_done(&self) -> Result<()> {
+        while !self.get("/metrics")?.1.contains("\nkivet_background_tasks 0") {
+            sleep(Duration::from_millis(200));
+        }
+        Ok(())
+    }
+}
+
+impl Drop for Served {
+    fn drop(&mut self) {
+        self.child.kill().and_then(|()| self.child.wait()).ok();
+    }
+}
