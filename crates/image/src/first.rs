@@ -1,8 +1,8 @@
 //! The encode of a first response, and single trials.
 
 use kivet_recipe::{
-    Bytes, Choice, Curves, Effort, Encoding, Facts, Fidelity, Format, Score, Setting, Size, Trial,
-    View,
+    Bytes, Choice, Curves, Effort, Encoding, Facts, Fidelity, Format, Score, Search, Setting, Size,
+    Trial, View,
 };
 
 use crate::{
@@ -17,12 +17,13 @@ use crate::{
 /// A setting is near enough within this much of its target on the sample.
 const MAX_MISS: f32 = 3.0;
 
-/// The sample is so small a part of the picture that encoding and scoring it takes at most a
-/// quarter of what the picture's own encode takes.
-const SHARE: f64 = 1.0 / 9.0;
+/// The sample is so small a part of the picture that encoding and scoring it takes about a quarter
+/// of what the picture's own encode takes.
+const SHARE: f64 = 1.0 / 7.0;
 
-/// The shortest side of a tile of the sample; smaller pictures are encoded as expected.
-const MIN_TILE: u32 = 64;
+/// The shortest side of a tile of the sample: scores of smaller ones say little of the whole.
+/// Pictures too small for that are encoded as expected.
+const MIN_TILE: u32 = 128;
 
 /// The file of a first response.
 #[derive(Clone, Debug)]
@@ -89,17 +90,13 @@ pub fn first_setting(
     target: Fidelity,
     writing: &Writing,
 ) -> Result<Setting, ImageError> {
-    let goal = target.as_f32();
-    let usual = expected(Score::new(goal));
-    let setting = Setting::nearest_to(usual);
-    let Some(sample) = sample(raster) else { return Ok(setting) };
+    let usual = Setting::nearest_to(expected(Score::new(target.as_f32())));
+    let Some(sample) = sample(raster) else { return Ok(usual) };
     let reference = Reference::new(&sample, writing.gamut);
-    let (trial, _) = try_setting(&sample, &reference, format, setting, writing)?;
-    if trial.misses(target) <= MAX_MISS {
-        return Ok(setting);
-    }
-    let moved = expected(Score::new(2.0 * goal - trial.score.get()));
-    Ok(Setting::nearest_to(setting.get() + moved - usual))
+    let (trial, _) = try_setting(&sample, &reference, format, usual, writing)?;
+    let mut search = Search::new(format, target, MAX_MISS, Effort::Fast);
+    search.tried(usual, trial.score);
+    Ok(search.next_setting(expected).unwrap_or(usual))
 }
 
 /// Two tiles of the picture beside each other; `None` of one too small for that.

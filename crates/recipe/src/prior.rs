@@ -121,8 +121,13 @@ pub(crate) fn expected_lossless(
     // What is packed tells of one frame, not of what an animation's frames have in common.
     const GIF: f32 = 0.2;
     if format == Format::Gif {
-        let photo = matches!(storage, Storage::Lossy | Storage::Lossless);
-        return Some(BytesPerPixel::new(if photo { 3.0 * GIF } else { GIF }));
+        const DENSE: f32 = 0.4;
+        let flat = match storage {
+            Storage::Lossy | Storage::Lossless => false,
+            Storage::Packed(bytes) => bytes.get() < DENSE,
+            Storage::Vector => true,
+        };
+        return Some(BytesPerPixel::new(if flat { GIF } else { 3.0 * GIF }));
     }
     let png = match storage {
         Storage::Lossy | Storage::Lossless => PHOTO,

@@ -101,7 +101,10 @@ fn gif(size: Size, frames: u8) -> Vec<u8> {
         for frame in 0..frames {
             let pixels: Vec<u8> = (0..u32::from(width) * u32::from(height))
                 .map(|at| {
-                    (at.wrapping_mul(2_654_435_761).wrapping_add(u32::from(frame) * 77) >> 24) as u8
+                    let (x, y) = (at % u32::from(width), at / u32::from(width));
+                    let (u, v) =
+                        (f64::from(x) / f64::from(width), f64::from(y) / f64::from(height));
+                    scene(77 * u32::from(frame), x, y, u, v, 26.0)[0]
                 })
                 .collect();
             let frame = gif::Frame {

@@ -2,61 +2,43 @@
 
 use kivet_recipe::{Encoding, Facts, Fidelity, Format, Kind, Storage, expected};
 
-use super::plan_within;
+use super::{plain_areas::has_plain_areas, plan_within};
 use crate::{Fonts, ImageError, Limits, Raster, draw_plan, encode};
 
-/// The longer side of the rendition that is weighed.
-const WEIGHED: u32 = 480;
-
-/// The most by which neighbours of one plain area differ once a lossy encoder was at work.
-const NOISE: u8 = 9;
-
-/// And the most that making them alike changes a sample on average.
-const MAX_CHANGE: f64 = 1.2;
+/// The longer side of the rendition that is weighed: about that of a picture across a page.
+const WEIGHED: u32 = 1000;
 
 /// What it is: flat art where a small rendition takes no more bytes losslessly than with the least
-/// loss that nobody sees. It is the rule of the choice ([`kivet_recipe::kind`]), measured. Noise
-/// that a lossy original's encoder left in plain areas does not count.
+/// loss that nobody sees. It is the rule of the choice ([`kivet_recipe::kind`]), measured. Lossily
+/// stored pictures, which the choice never sends losslessly, are flat art where they are drawn in
+/// plain areas.
 ///
 /// # Errors
 /// If it cannot be decoded, or not within the limits.
 pub fn kind(bytes: &[u8], facts: &Facts, limits: Limits) -> Result<Kind, ImageError> {
-    if facts.storage == Storage::Vector {
-        return Ok(Kind::Flat);
-    }
-    let plan = plan_within(WEIGHED, facts);
-    let raster = draw_plan(bytes, facts, &plan, None, &Fonts::default(), limits)?;
-    let plain = if facts.storage.is_lossless() { None } else { without_noise(&raster) };
-    let lossless = encode(plain.as_ref().unwrap_or(&raster), Format::Webp, Encoding::Lossless)?;
-    let mut lossy = usize::MAX;
-    for format in [Format::Avif, Format::Webp] {
-        if let Some(usual) = expected(format, Fidelity::INDISTINGUISHABLE) {
-            let encoding = Encoding::Lossy { setting: usual.setting };
-            lossy = lossy.min(encode(&raster, format, encoding)?.len());
+    let flat = match facts.storage {
+        Storage::Vector => true,
+        Storage::Lossy => has_plain_areas(bytes, facts, limits)?,
+        Storage::Lossless | Storage::Packed(_) => {
+            let plan = plan_within(WEIGHED, facts);
+            let raster = draw_plan(bytes, facts, &plan, None, &Fonts::default(), limits)?;
+            is_lighter_losslessly(&raster)?
         }
-    }
-    Ok(if lossless.len() <= lossy { Kind::Flat } else { Kind::Photo })
+    };
+    Ok(if flat { Kind::Flat } else { Kind::Photo })
 }
 
-/// The picture with each pixel that hardly differs from the one before or above it made its like;
-/// `None` where that changes it all over: then it was no noise.
-fn without_noise(raster: &Raster) -> Option<Raster> {
-    let (channels, stride) = (raster.channels(), raster.stride());
-    let mut plain = raster.clone();
-    let bytes = plain.bytes_mut();
-    for at in (0..bytes.len()).step_by(channels) {
-        let before = (at % stride != 0).then(|| at - channels);
-        let above = at.checked_sub(stride);
-        let is_alike = |from: &usize| {
-            (0..channels).all(|part| bytes[at + part].abs_diff(bytes[from + part]) <= NOISE)
-        };
-        if let Some(from) = before.into_iter().chain(above).find(is_alike) {
-            bytes.copy_within(from..from + channels, at);
+fn is_lighter_losslessly(raster: &Raster) -> Result<bool, ImageError> {
+    let lossless = encode(raster, Format::Webp, Encoding::Lossless)?;
+    for format in [Format::Avif, Format::Webp] {
+        if let Some(usual) = expected(format, Fidelity::INDISTINGUISHABLE)
+            && encode(raster, format, Encoding::Lossy { setting: usual.setting })?.len()
+                < lossless.len()
+        {
+            return Ok(false);
         }
     }
-    let changes = raster.bytes().iter().zip(plain.bytes()).map(|(a, b)| u64::from(a.abs_diff(*b)));
-    let mean = changes.sum::<u64>() as f64 / raster.bytes().len() as f64;
-    (mean <= MAX_CHANGE).then_some(plain)
+    Ok(true)
 }
 
 #[cfg(test)]
@@ -112,10 +94,20 @@ mod tests {
                 96.0 + v * 38.0 - cloud + grain(x, y) * 3.0,
             ]
         };
+        let crest = |x: u32, y: u32| {
+            let (u, v) = (x as f32 / 611.0, y as f32 / 407.0);
+            let ring = ((u - 0.5).powi(2) + (v - 0.5).powi(2)).sqrt();
+            match ((ring * 9.0) as u32 % 2, (u * 3.0 + v * 4.0) as u32 % 3) {
+                (0, 0) => [178.0, 58.0, 46.0],
+                (0, _) => [250.0, 246.0, 236.0],
+                _ => [13.0, 43.0, 69.0],
+            }
+        };
         let on_white = |x: u32, y: u32| if y > 120 && x > 200 { noise(x, y) } else { [255.0; 3] };
         assert_eq!(kind_of(print, Format::Png), Kind::Flat, "print");
         for format in [Format::Png, Format::Jpeg] {
             assert_eq!(kind_of(bars, format), Kind::Flat, "bars as {format}");
+            assert_eq!(kind_of(crest, format), Kind::Flat, "a crest as {format}");
             assert_eq!(kind_of(noise, format), Kind::Photo, "noise as {format}");
             assert_eq!(kind_of(fog, format), Kind::Photo, "fog as {format}");
             assert_eq!(kind_of(dusk, format), Kind::Photo, "a painted dusk as {format}");

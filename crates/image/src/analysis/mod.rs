@@ -2,6 +2,7 @@
 //! borders.
 
 mod kind;
+mod plain_areas;
 mod soft;
 mod subject;
 mod trim_box;

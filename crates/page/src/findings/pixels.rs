@@ -170,7 +170,7 @@ fn too_heavy_a_drawing(
         return None;
     }
     let why = format!(
-        "{} is drawn in few colours and takes {}; what is shown of it would take {} as {}, less still as a vector",
+        "{} is flat art and takes {}; what is shown of it would take {} as {}, less still as a vector",
         name(&place.url),
         size(sent),
         size(fitted.bytes),

@@ -53,7 +53,7 @@ pub struct FactsResponse {
     pub alpha: bool,
     /// True if it moves.
     pub animated: bool,
-    /// Whether it is photographic or drawn in few colours.
+    /// Whether it is photographic or flat art.
     #[schema(schema_with = schema::kind)]
     pub kind: Kind,
     /// The name of its colour profile.

@@ -74,7 +74,7 @@ pub struct OriginalSeen {
     pub height: u32,
     /// Bytes of the file.
     pub bytes: u64,
-    /// Whether it is photographic or drawn in few colours.
+    /// Whether it is photographic or flat art.
     pub kind: Kind,
 }
 

@@ -1,7 +1,7 @@
 //! First answers and the final ones that follow them: what they promise, and that they keep it.
 
 use kivet_image::{Limits, Raster, Reference, encode, probe};
-use kivet_recipe::{Encoding, Facts, Format, Gamut, Policy, Reason, Size};
+use kivet_recipe::{Encoding, Facts, Format, Gamut, Kind, Policy, Reason, Size};
 
 use crate::running::{MODERN, Running, demo, header};
 
@@ -63,7 +63,8 @@ async fn first_answers_are_near_the_target_and_final_ones_nearer() {
     }
     let within =
         |misses: &[f32], points: f32| misses.iter().filter(|miss| **miss <= points).count();
-    assert!(within(&firsts, 6.0) * 10 >= firsts.len() * 8, "{firsts:?}");
+    // The first of a picture is guessed from a sample; once its curves are measured, firsts are near.
+    assert!(within(&firsts, 6.0) + 2 >= firsts.len(), "{firsts:?}");
     // Nine of ten, of nine.
     assert!(within(&finals, 3.0) + 1 >= finals.len(), "{finals:?}");
     assert!(spent.0 <= spent.1, "two visits took {} bytes; without the swap {}", spent.0, spent.1);
@@ -164,4 +165,29 @@ async fn an_improvement_that_fails_leaves_the_first_answer_as_the_final_one() {
     let again = kivet.picture(path).await;
     assert_eq!(header(&again, "cache-status").split(';').next_back(), Some(" detail=final"));
     assert_eq!(header(&again, "etag"), etag, "the same bytes");
+}
+
+/// Soft shades without grain: a file of them is small for a PNG, and still several times what a
+/// lossy format takes.
+#[tokio::test]
+async fn a_painted_png_is_sent_with_loss_and_a_flat_one_without() {
+    let kivet = Running::start().await;
+    std::fs::write(kivet.odd.join("dusk.png"), dusk(3.0)).unwrap();
+    let bars = (0..611u32 * 407).flat_map(|at| {
+        [[200, 30, 40], [250, 250, 240], [20, 60, 120]][(at % 611 / 102 % 3) as usize]
+    });
+    let bars = Raster::new(Size::new(611, 407), false, bars.collect()).unwrap();
+    let bars = encode(&bars, Format::Png, Encoding::Lossless).unwrap();
+    std::fs::write(kivet.odd.join("bars.png"), bars).unwrap();
+    for (name, lossy) in [("dusk", true), ("bars", false)] {
+        let path = format!("/pic/611w/odd/{name}.png");
+        kivet.finished(&path).await;
+        let why = kivet.why(&path, &[("accept", MODERN)]).await;
+        assert_eq!(why.target.is_some(), lossy, "{name}: {}", why.encoding);
+        assert_eq!(why.original.kind == Kind::Photo, lossy, "{name}");
+        let answer = kivet.request(&path).header("accept", MODERN).send().await.unwrap();
+        let bytes = answer.bytes().await.unwrap().len();
+        let original = std::fs::metadata(kivet.odd.join(format!("{name}.png"))).unwrap().len();
+        assert!(bytes as u64 * 3 < original, "{name}: {bytes} of {original}");
+    }
 }
