@@ -48,8 +48,9 @@ pub use probe::probe;
 pub use raster::Raster;
 pub use reduction::Reduction;
 pub use render::{Rendition, Task, Timings, draw, draw_edited, render};
-pub(crate) use render::{draw_plan, redraw, redraw_turned, resampled};
+pub(crate) use render::{draw_plan, redraw, redraw_turned};
 pub use resample::resample;
+pub(crate) use resample::resampled;
 pub use score::{Probe, Reference};
 pub use svg::Fonts;
 

@@ -10,10 +10,10 @@ use kivet_recipe::{
 };
 
 use crate::{
-    Assets, Fonts, ImageError, Limits, Raster, Reduction, Work, colour,
+    Assets, Fonts, ImageError, Limits, Raster, Reduction, Work,
     decode::{self, Reading, RowSource},
     encode::{Writing, animation, frame::TimedFrame},
-    encode_first, filter, metadata, resample, svg,
+    encode_first, filter, metadata, resampled, svg,
 };
 
 /// The finished bytes of one rendition.
@@ -57,9 +57,9 @@ pub struct Task<'a> {
 
 /// Makes the rendition that `choice` describes of the original in `bytes`.
 ///
-/// Memory: the resampler's (see [`resample`]), the output's pixels (four floats each while filters
-/// run), and for originals without rows (progressive JPEG, interlaced PNG, WebP, AVIF, JPEG XL,
-/// BMP, TIFF, animated pictures) the whole original within [`Limits::whole`].
+/// Memory: the resampler's (see [`resample`](crate::resample())), the output's pixels (four floats
+/// each while filters run), and for originals without rows (progressive JPEG, interlaced PNG, WebP,
+/// AVIF, JPEG XL, BMP, TIFF, animated pictures) the whole original within [`Limits::whole`].
 ///
 /// # Errors
 /// If the original cannot be decoded or the rendition not be encoded, or a limit is met.
@@ -281,37 +281,6 @@ fn draw_from(
         Rect { x: crop.x * x, y: crop.y * y, width: crop.width * x, height: crop.height * y };
     let raster = resampled(source, crop, as_stored(plan), facts.alpha, work)?;
     Ok(raster.oriented(plan.turned))
-}
-
-/// A region of a source as encoded pixels of `size`.
-pub(crate) fn resampled(
-    source: &mut dyn RowSource,
-    crop: Rect,
-    size: Size,
-    alpha: bool,
-    work: &Work,
-) -> Result<Raster, ImageError> {
-    let mut raster = Raster::filled(size, [0; 4], alpha);
-    let stride = raster.stride();
-    let pack = if alpha { colour::pack_rgba } else { colour::pack_rgb };
-    let mut rows = raster.bytes_mut().chunks_exact_mut(stride);
-    if size == source.size() && crop == Rect::whole(size) {
-        // Nothing to filter.
-        let mut row = vec![0.0; size.width as usize * 4];
-        for out in rows {
-            work.go_on()?;
-            source.next_row(&mut row)?;
-            pack(&row, out);
-        }
-        return Ok(raster);
-    }
-    resample(source, crop, size, work, &mut |row| {
-        if let Some(out) = rows.next() {
-            pack(row, out);
-        }
-    })?;
-    drop(rows);
-    Ok(raster)
 }
 
 /// The drawn picture on its canvas, if the plan has one.

@@ -15,7 +15,11 @@ use kernels::{BATCH, Kernels};
 use kivet_recipe::{Rect, Size};
 use weights::Weights;
 
-use crate::{ImageError, Work, decode::RowSource};
+use crate::{
+    ImageError, Raster, Work,
+    colour::{pack_rgb, pack_rgba},
+    decode::RowSource,
+};
 
 /// Output rows between two questions whether to go on.
 const STRIP: usize = 16;
@@ -35,6 +39,37 @@ pub fn resample(
     sink: &mut dyn FnMut(&[f32]),
 ) -> Result<(), ImageError> {
     resample_with(Kernels::fastest(), source, crop, size, work, sink)
+}
+
+/// A region of a source as encoded pixels of `size`.
+pub(crate) fn resampled(
+    source: &mut dyn RowSource,
+    crop: Rect,
+    size: Size,
+    alpha: bool,
+    work: &Work,
+) -> Result<Raster, ImageError> {
+    let mut raster = Raster::filled(size, [0; 4], alpha);
+    let stride = raster.stride();
+    let pack = if alpha { pack_rgba } else { pack_rgb };
+    let mut rows = raster.bytes_mut().chunks_exact_mut(stride);
+    if size == source.size() && crop == Rect::whole(size) {
+        // Nothing to filter.
+        let mut row = vec![0.0; size.width as usize * 4];
+        for out in rows {
+            work.go_on()?;
+            source.next_row(&mut row)?;
+            pack(&row, out);
+        }
+        return Ok(raster);
+    }
+    resample(source, crop, size, work, &mut |row| {
+        if let Some(out) = rows.next() {
+            pack(row, out);
+        }
+    })?;
+    drop(rows);
+    Ok(raster)
 }
 
 fn resample_with(

@@ -90,7 +90,8 @@ fn inks_are_shown_as_their_profile_says() {
         let mut started = compress.start_compress(Vec::new()).expect("started");
         started.write_icc_profile(&profile());
         started.write_scanlines(&line.repeat(16)).expect("written");
-        let drawn = pixels(&started.finish().expect("finished"));
+        let file = started.finish().expect("finished");
+        let drawn = pixels(&file);
         for (i, (inks, lab)) in INKED.into_iter().enumerate() {
             let at = 8 * drawn.stride() + (i * 16 + 8) * 3;
             let (got, expected) = (&drawn.bytes()[at..at + 3], srgb_of_lab(lab));
@@ -98,4 +99,21 @@ fn inks_are_shown_as_their_profile_says() {
             assert!(near, "{inks:?}: {got:?}, expected {expected:?}");
         }
     }
+}
+
+/// Some programs cut Adobe's marker off after its name. Amounts of ink are still inverted, as all
+/// programs store them.
+#[test]
+fn inks_behind_a_cut_off_marker_are_the_same() {
+    let mut compress = mozjpeg::Compress::new(mozjpeg::ColorSpace::JCS_CMYK);
+    compress.set_color_space(mozjpeg::ColorSpace::JCS_CMYK);
+    compress.set_size(16, 16);
+    compress.set_quality(100.0);
+    let mut started = compress.start_compress(Vec::new()).expect("started");
+    started.write_scanlines(&[255, 0, 0, 255].repeat(256)).expect("written");
+    let whole = started.finish().expect("finished");
+    let at = whole.windows(4).position(|four| four == [0xFF, 0xEE, 0, 14]).expect("a marker");
+    let cut = [&whole[..at], b"\xFF\xEE\0\x08Adobe\0", &whole[at + 16..]].concat();
+    assert_eq!(pixels(&cut), pixels(&whole));
+    assert!(pixels(&whole).bytes()[0] > 200, "red, by two inks");
 }
