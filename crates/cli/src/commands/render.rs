@@ -110,7 +110,7 @@ impl Render {
             output: self.output.display().to_string(),
             recipe: recipe.to_string(),
             format: rendition.format.to_string(),
-            encoding: choice.encoding.to_string(),
+            encoding: rendition.encoding.to_string(),
             width: rendition.size.width,
             height: rendition.size.height,
             bytes: rendition.bytes.len() as u64,

@@ -1,7 +1,9 @@
 //! JPEGs decoded at a part of their size: what is drawn from them lies where it lies in the whole
 //! picture, and looks like it.
 
-use kivet_image::{Limits, Raster, Reduction, Reference, Task, Work, draw_edited, encode, probe};
+use kivet_image::{
+    Limits, Raster, Reduction, Reference, Task, Work, draw_edited, encode, encode_first, probe,
+};
 use kivet_recipe::{
     Choice, Curves, Encoding, Facts, Format, Gamut, Policy, Recipe, Request, Size, choose,
 };
@@ -176,5 +178,24 @@ fn large_originals_and_their_reductions_lie_where_the_picture_lies() {
                 reduction.is_some()
             );
         }
+    }
+}
+
+/// At full size grain takes ten times what is usual: the setting must not run away from it.
+#[test]
+fn a_first_encode_of_a_large_grainy_picture_stays_near_its_target() {
+    let size = Size::new(2397, 1601);
+    let file = jpeg(shore, size);
+    let facts = probe(&file, Limits::default()).expect("facts");
+    for format in ["avif", "webp", "jpeg"] {
+        let recipe = format!("2397w_fidelity-70_as-{format}");
+        let raster = drawn(&file, &facts, &recipe, None);
+        let choice = choice(&recipe, &facts);
+        let asked = (&[][..], &facts);
+        let first = encode_first(&raster, asked, &choice, &Curves::default(), &Work::default())
+            .expect("a file");
+        let score =
+            Reference::new(&raster, Gamut::Srgb).score(&first.bytes).expect("a score").get();
+        assert!((58.0..82.0).contains(&score), "{format}: {score} at {}", first.encoding);
     }
 }
