@@ -30,6 +30,9 @@ const MAX_TRIALS: usize = 3;
 /// Pictures too small for that are encoded as expected.
 const MIN_TILE: u32 = 128;
 
+/// The longest: more of a large picture tells hardly more, and may be tried several times.
+const MAX_TILE: u32 = 384;
+
 /// The file of a first response.
 #[derive(Clone, Debug)]
 pub struct FirstEncode {
@@ -119,6 +122,7 @@ pub fn first_setting(
 /// Two tiles of the picture beside each other; `None` of one too small for that.
 fn sample(raster: &Raster) -> Option<Raster> {
     let side = (raster.size().pixels() as f64 * SHARE / 2.0).sqrt() as u32 / 8 * 8;
+    let side = side.min(MAX_TILE);
     let shortest = raster.size().width.min(raster.size().height);
     let tiles = Tiles { tile: Size::new(side, side), across: 2, down: 1 };
     if side < MIN_TILE || shortest < MIN_TILE { None } else { tiles.cut(raster) }
