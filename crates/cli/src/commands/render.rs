@@ -76,20 +76,7 @@ impl Render {
             .with_context(|| format!("cannot read {}", self.file.display()))?;
         let about = || self.file.display().to_string();
         let facts = facts_for(&original, &recipe).with_context(about)?;
-        if recipe.original && named != facts.format {
-            bail!(
-                "{} is {}, and the recipe `original` leaves it so; end {} accordingly",
-                self.file.display(),
-                facts.format,
-                self.output.display()
-            );
-        }
-        if named == Format::Svg && facts.format != Format::Svg {
-            bail!(
-                "{} holds pixels, which cannot become a vector; name another format",
-                self.file.display()
-            );
-        }
+        self.check_name(named, &recipe, &facts)?;
         let policy = Policy { jxl: kivet_image::JXL, ..Policy::default() };
         let choice = choose(&recipe, &facts, &Curves::default(), &Request::ANYTHING, &policy)?;
         if let Some(name) = choice.edits.overlays.first() {
@@ -121,6 +108,27 @@ impl Render {
         };
         output::print(json, &made, text)?;
         Ok(ExitCode::SUCCESS)
+    }
+}
+
+impl Render {
+    /// Refuses an output whose name promises what the recipe does not make of the original.
+    fn check_name(&self, named: Format, recipe: &Recipe, facts: &Facts) -> Result<()> {
+        if recipe.original && named != facts.format {
+            bail!(
+                "{} is {}, and the recipe `original` leaves it so; end {} accordingly",
+                self.file.display(),
+                facts.format,
+                self.output.display()
+            );
+        }
+        if named == Format::Svg && facts.format != Format::Svg {
+            bail!(
+                "{} holds pixels, which cannot become a vector; name another format",
+                self.file.display()
+            );
+        }
+        Ok(())
     }
 }
 

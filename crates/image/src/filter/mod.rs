@@ -271,7 +271,7 @@ mod tests {
         );
         let plain = Raster::filled(Size::new(5, 5), [9, 80, 200, 255], false);
         assert_eq!(apply(plain.clone(), &edits("sharpen-150")), plain);
-        // A cut-out of one colour: its edge is no edge between colours.
+        // A cut-out of one colour has no edge between colours to sharpen.
         let cut_out: Vec<u8> =
             (0..35).flat_map(|i| if i % 7 < 3 { [90, 140, 60, 255] } else { [0; 4] }).collect();
         let cut_out = Raster::new(Size::new(7, 5), true, cut_out).expect("pixels");

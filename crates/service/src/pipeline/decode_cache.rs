@@ -56,8 +56,8 @@ impl DecodeCache {
     }
 
     /// The smallest reduction of the original with `hash` that serves `plan`; `None` where only the
-    /// original does, and where it is drawn from for the first time: whoever asks first does not
-    /// wait for what serves those after him. `make` makes the largest.
+    /// original does, and where it is drawn from for the first time: the first viewer does not
+    /// wait for what serves later ones. `make` makes the largest.
     pub(super) fn reduction(
         &self,
         hash: &str,

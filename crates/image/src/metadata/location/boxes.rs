@@ -96,7 +96,7 @@ struct Item {
     kind: [u8; 4],
 }
 
-/// Blanks every item that is no picture; EXIF and XMP are cleaned where they lie.
+/// Blanks every item but pictures; EXIF and XMP are cleaned where they lie.
 fn clean_items(bytes: &[u8], meta: &[u8], out: &mut [u8]) -> Option<()> {
     let mut input = Input(meta);
     // Version and flags.
