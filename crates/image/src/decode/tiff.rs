@@ -5,6 +5,7 @@ use std::{borrow::Cow, io::Cursor};
 
 use kivet_recipe::{Facts, Format, Gamut, Orientation, Size, Storage};
 use tiff::{
+    TiffError,
     decoder::{Decoder, DecodingResult, Limits as UnpackLimits},
     tags::Tag,
 };
@@ -79,7 +80,7 @@ pub(super) fn open(bytes: &[u8], gamut: Gamut, limits: Limits) -> Result<Whole, 
     let readable = readable(bytes, &header)?;
     let mut decoder = opened(&readable, limits)?;
     let mut unpacked = DecodingResult::U8(Vec::new());
-    decoder.read_image_to_buffer(&mut unpacked).map_err(damaged)?;
+    decoder.read_image_to_buffer(&mut unpacked).map_err(unreadable)?;
     let values = header.interleaved(values(unpacked, &header)?)?;
     let space = match header.photometric {
         Photometric::Lab { .. } => Space::Srgb,
@@ -94,16 +95,16 @@ fn opened(bytes: &[u8], limits: Limits) -> Result<Decoder<Cursor<&[u8]>>, ImageE
     unpack.decoding_buffer_size = usize::try_from(limits.whole).unwrap_or(usize::MAX);
     unpack.intermediate_buffer_size = unpack.decoding_buffer_size;
     unpack.ifd_value_size = 16 << 20;
-    Ok(Decoder::new(Cursor::new(bytes)).map_err(damaged)?.with_limits(unpack))
+    Ok(Decoder::new(Cursor::new(bytes)).map_err(unreadable)?.with_limits(unpack))
 }
 
 impl Header {
     fn read(decoder: &mut Decoder<Cursor<&[u8]>>) -> Result<Self, ImageError> {
-        let (width, height) = decoder.dimensions().map_err(damaged)?;
+        let (width, height) = decoder.dimensions().map_err(unreadable)?;
         if width == 0 || height == 0 {
             return Err(damaged("it has no size"));
         }
-        let mut number = |tag: Tag| decoder.find_tag_unsigned::<u16>(tag).map_err(damaged);
+        let mut number = |tag: Tag| decoder.find_tag_unsigned::<u16>(tag).map_err(unreadable);
         let samples = usize::from(number(Tag::SamplesPerPixel)?.unwrap_or(1));
         let planar = number(Tag::PlanarConfiguration)? == Some(2);
         let orientation = number(Tag::Orientation)?.unwrap_or(1);
@@ -124,7 +125,7 @@ impl Header {
         let mut numbers = |tag: Tag| {
             decoder
                 .find_tag_unsigned_vec::<u16>(tag)
-                .map_err(damaged)
+                .map_err(unreadable)
                 .map(Option::unwrap_or_default)
         };
         let bits = numbers(Tag::BitsPerSample)?.first().copied().unwrap_or(1);
@@ -344,14 +345,14 @@ fn readable<'a>(bytes: &'a [u8], header: &Header) -> Result<Cow<'a, [u8]>, Image
         let two = if bytes.starts_with(b"II") { kind.to_le_bytes() } else { kind.to_be_bytes() };
         out.to_mut()[at..at + 2].copy_from_slice(&two);
     }
-    if decoder.find_tag_unsigned::<u16>(Tag::FillOrder).map_err(damaged)? == Some(2) {
+    if decoder.find_tag_unsigned::<u16>(Tag::FillOrder).map_err(unreadable)? == Some(2) {
         for (offsets, lengths) in
             [(Tag::StripOffsets, Tag::StripByteCounts), (Tag::TileOffsets, Tag::TileByteCounts)]
         {
             let mut numbers = |tag| {
                 decoder
                     .find_tag_unsigned_vec::<u64>(tag)
-                    .map_err(damaged)
+                    .map_err(unreadable)
                     .map(Option::unwrap_or_default)
             };
             let (offsets, lengths) = (numbers(offsets)?, numbers(lengths)?);
@@ -382,6 +383,13 @@ fn photometric_value(bytes: &[u8]) -> Option<usize> {
     let entries = (0..usize::from(short(directory)?)).map(|entry| directory + 2 + entry * 12);
     let found = entries.into_iter().find(|at| short(*at) == Some(PHOTOMETRIC))?;
     bytes.get(found..found + 12).map(|_| found + 8)
+}
+
+fn unreadable(error: TiffError) -> ImageError {
+    match error {
+        TiffError::IoError(_) => damaged("it is cut short, or points beyond its end"),
+        other => damaged(other),
+    }
 }
 
 fn damaged(error: impl ToString) -> ImageError {
