@@ -81,8 +81,8 @@ fn is_drawn(facts: &Facts) -> bool {
     !facts.animated && facts.format != Format::Svg
 }
 
-/// What one rendition was made of: the file, the part and the size.
-type Made = (String, [u32; 4], Size);
+/// What one rendition was made of: the file, the part, the size and the target.
+type Made = (String, [u32; 4], Size, Fidelity);
 
 /// Its bytes and format; `None` if it cannot be made.
 type Lightest = Option<(u64, Format)>;
@@ -130,21 +130,24 @@ impl Scales {
     /// The bytes that what is seen of a picture would take at `density`, by really making it. What
     /// this version cannot make weighs what it weighs now.
     pub fn weigh(&self, bytes: &[u8], file: &PictureFile, at: &Placement, density: f64) -> Fitted {
-        let as_it_is = as_it_is(file);
+        let target = target_at(density);
+        let as_it_is = as_it_is(file, target);
         let Some(facts) = file.facts.as_ref().filter(|facts| is_drawn(facts)) else {
             return as_it_is;
         };
         let plan = plan(facts, at, density);
         let corner = [plan.crop.x, plan.crop.y, plan.crop.width, plan.crop.height]
             .map(|value| value.round() as u32);
-        let key = (file.hash.clone(), corner, plan.size);
-        let lightest = remembered(&self.made, key, || lightest(bytes, facts, file.kind, &plan));
+        let key = (file.hash.clone(), corner, plan.size, target);
+        let lightest =
+            remembered(&self.made, key, || lightest(bytes, facts, file.kind, &plan, target));
         match lightest {
             Some((bytes, format)) if bytes < file.bytes => Fitted {
                 width: plan.size.width,
                 height: plan.size.height,
                 bytes,
                 format,
+                target,
                 made: true,
             },
             // Nothing lighter can be made of it: it fits already.
@@ -158,7 +161,8 @@ impl Scales {
 
 /// What is predicted to be needed of a file of which only the header is known.
 pub fn predict(file: &PictureFile, at: &Placement, density: f64) -> Fitted {
-    let as_it_is = as_it_is(file);
+    let target = target_at(density);
+    let as_it_is = as_it_is(file, target);
     let Some(facts) = file.facts.as_ref().filter(|facts| is_drawn(facts)) else { return as_it_is };
     let size = plan(facts, at, density).size;
     // Few colours at screen size take about what the file takes for as many pixels.
@@ -166,7 +170,7 @@ pub fn predict(file: &PictureFile, at: &Placement, density: f64) -> Fitted {
     let predicted = if file.kind == Kind::Flat {
         Some((file.bytes as f64 * share * FLAT_GAIN, Format::Webp))
     } else {
-        expected(Format::Avif, Fidelity::DEFAULT)
+        expected(Format::Avif, target)
             .map(|one| (f64::from(one.bytes_per_pixel.get()) * size.pixels() as f64, Format::Avif))
     };
     match predicted {
@@ -175,21 +179,34 @@ pub fn predict(file: &PictureFile, at: &Placement, density: f64) -> Fitted {
             height: size.height,
             bytes: bytes as u64,
             format,
+            target,
             made: false,
         },
         _ => Fitted { width: size.width, height: size.height, ..as_it_is },
     }
 }
 
+/// The fidelity that a screen needs, by the rule that renditions are made by.
+fn target_at(density: f64) -> Fidelity {
+    Fidelity::DEFAULT.at_density(density, Policy::FEWEST_BYTES.density_step)
+}
+
 /// What lossless WebP saves over PNG on flat art, at least.
 const FLAT_GAIN: f64 = 0.8;
 
-fn as_it_is(file: &PictureFile) -> Fitted {
+fn as_it_is(file: &PictureFile, target: Fidelity) -> Fitted {
     let (format, size) = file
         .facts
         .as_ref()
         .map_or((Format::Png, Size::new(0, 0)), |facts| (facts.format, facts.size));
-    Fitted { width: size.width, height: size.height, bytes: file.bytes, format, made: false }
+    Fitted {
+        width: size.width,
+        height: size.height,
+        bytes: file.bytes,
+        format,
+        target,
+        made: false,
+    }
 }
 
 /// The part that is seen, at the pixels of the screen, never enlarged.
@@ -207,11 +224,10 @@ fn plan(facts: &Facts, at: &Placement, density: f64) -> Plan {
     Plan { turned: facts.orientation, crop, drawn: size, canvas: None, size, requested_size: None }
 }
 
-fn lightest(bytes: &[u8], facts: &Facts, kind: Kind, plan: &Plan) -> Lightest {
+fn lightest(bytes: &[u8], facts: &Facts, kind: Kind, plan: &Plan, target: Fidelity) -> Lightest {
     let raster = draw(bytes, facts, plan, None).ok()?;
     let lossy = |format| {
-        expected(format, Fidelity::DEFAULT)
-            .map(|one| (format, Encoding::Lossy { setting: one.setting }))
+        expected(format, target).map(|one| (format, Encoding::Lossy { setting: one.setting }))
     };
     let mut ways: Vec<(Format, Encoding)> =
         [Format::Avif, Format::Webp].into_iter().filter_map(lossy).collect();

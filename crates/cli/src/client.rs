@@ -52,6 +52,12 @@ impl Reach {
         self.send(Method::PUT, path, |request| request.json(document))
     }
 
+    /// Removes what is at `path`.
+    pub fn delete(&self, path: &str) -> Result<()> {
+        // The answer has no body, which reads as nothing.
+        self.send::<()>(Method::DELETE, path, |request| request)
+    }
+
     /// Asks with headers for what the service tells its own machine, token or not.
     pub fn ask<T: DeserializeOwned>(&self, path: &str, headers: &[(&str, String)]) -> Result<T> {
         let token = self.token.clone().or_else(|| token_in(&self.data).ok());
@@ -92,6 +98,7 @@ impl Reach {
             let good = answer.status().is_success();
             let body = answer.bytes().await.context("the service broke off its answer")?;
             if good {
+                let body = if body.is_empty() { "null".into() } else { body };
                 return serde_json::from_slice(&body)
                     .context("the service answered in a form this client does not know");
             }

@@ -39,7 +39,9 @@ enum Command {
     Why(commands::why::Why),
     /// See and mark originals.
     Library(commands::library::Library),
-    /// Write the markup for an original in a layout.
+    /// See and set the places pictures appear in.
+    Place(commands::place::Place),
+    /// Write the markup for originals in a place.
     Markup(commands::markup::Markup),
     /// Say what pages waste on pictures, what that costs and how to fix it.
     Check(commands::check::Check),
@@ -57,6 +59,7 @@ fn main() -> ExitCode {
         Command::Render(render) => render.run(json),
         Command::Why(why) => why.run(json),
         Command::Library(library) => library.run(json),
+        Command::Place(place) => place.run(json),
         Command::Markup(markup) => markup.run(json),
         Command::Check(check) => check.run(json),
         Command::Console(console) => console.run(json),

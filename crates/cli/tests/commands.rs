@@ -128,7 +128,7 @@ fn markup_and_console_speak_to_a_running_service() {
     let markup = run(&["markup", "photos/kites/six-panel.png", "--sizes", "50vw"]);
     assert!(markup.status.success(), "{}", text(&markup.stderr));
     assert!(text(&markup.stdout).starts_with("<img") && text(&markup.stdout).contains("1600w\""));
-    assert!(text(&markup.stderr).contains("no alt was given"));
+    assert!(text(&markup.stderr).contains("no alt is known"));
     let json = run(&[
         "markup",
         "photos/kites/six-panel.png",
@@ -140,8 +140,8 @@ fn markup_and_console_speak_to_a_running_service() {
     ]);
     let json: Value = serde_json::from_slice(&json.stdout).unwrap();
     assert_eq!(
-        (json["ladder"][0]["width"].as_u64(), json["notes"].as_array().unwrap().len()),
-        (Some(160), 0)
+        (json["pictures"].as_array().unwrap().len(), json["notes"].as_array().unwrap().len()),
+        (1, 0)
     );
 
     let link = text(&run(&["console"]).stdout);
@@ -297,4 +297,45 @@ fn the_smallest_configuration_starts_and_refuses_what_is_not_there_yet() {
     use std::os::unix::fs::PermissionsExt;
     let token = folder.path().join("kivet-data/admin-token").metadata().unwrap();
     assert_eq!(token.permissions().mode() & 0o777, 0o600);
+}
+
+#[test]
+fn places_are_set_exported_and_imported_and_markup_explains_its_widths() {
+    let folder = tempfile::tempdir().unwrap();
+    let served = serve(folder.path());
+    let data = folder.path().join("data");
+    let reach = ["--service", &served.address, "--data", data.to_str().unwrap()];
+    let run = |arguments: &[&str]| kivet(&[arguments, &reach].concat());
+    let said = |arguments: &[&str]| {
+        let output = run(arguments);
+        assert!(output.status.success(), "{arguments:?}: {}", text(&output.stderr));
+        text(&output.stdout)
+    };
+
+    let refused = run(&["place", "set", "card", "--ratio", "3/2"]);
+    assert!(text(&refused.stderr).contains("a new one needs --sizes"));
+    said(&["place", "set", "card", "--sizes", "(min-width: 60em) 33vw, 100vw", "--ratio", "3/2"]);
+    let card = said(&["place", "set", "card", "--density-cap", "2"]);
+    assert!(card.contains("ratio = \"3/2\"") && card.contains("density-cap = 2.0"), "{card}");
+    let file = folder.path().join("places.toml");
+    said(&["place", "export", file.to_str().unwrap()]);
+    let changed = std::fs::read_to_string(&file).unwrap().replace("3/2", "1/1");
+    std::fs::write(&file, changed).unwrap();
+    assert!(said(&["place", "import", file.to_str().unwrap()]).contains("ratio-1-1"));
+    std::fs::write(&file, "[card]\nsizes = '10vw'\nwidht = 3\n").unwrap();
+    let slip = run(&["place", "import", file.to_str().unwrap()]);
+    assert!(text(&slip.stderr).contains("unknown field `widht`"), "{}", text(&slip.stderr));
+
+    let lanterns = "photos/night/lanterns.jpg";
+    let picture = said(&["markup", lanterns, "--place", "card", "--decorative"]);
+    assert!(picture.starts_with("<picture>") && picture.contains("(min-resolution: 2.01dppx)"));
+    let explained = said(&["markup", lanterns, "--place", "card", "--explain"]);
+    assert!(explained.contains("one fewer") && explained.contains("expected"), "{explained}");
+    let alt = said(&["library", "alt", lanterns, "Lit kites", "--language", "en"]);
+    assert!(alt.contains("Lit kites (in en)"), "{alt}");
+    let jsx = said(&["markup", lanterns, "--place", "card", "--form", "jsx", "--language", "en"]);
+    assert!(jsx.contains("alt=\"Lit kites\""), "{jsx}");
+    said(&["place", "remove", "card"]);
+    let gone = run(&["place", "show", "card"]);
+    assert!(text(&gone.stderr).contains("there is no place `card`"));
 }

@@ -43,6 +43,11 @@ const fn device(
 }
 
 impl Device {
+    /// A screen of no other properties.
+    pub const fn screen(width: u32, height: u32, density: f64) -> Self {
+        device("screen", (width, height, density), false, (1.0, 0, 1000))
+    }
+
     /// The device of that name; words may be joined by hyphens.
     pub fn named(name: &str) -> Option<Self> {
         DEVICES.into_iter().find(|device| device.name == name.replace('-', " "))

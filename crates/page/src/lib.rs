@@ -1,6 +1,6 @@
 //! Documents: the markup Kivet writes for a picture, and what pages waste.
 //!
-//! Pure: no I/O, no async. [`img`] writes an element; [`observe`] works out from a page's text what
+//! Pure: no I/O, no async. [`markup`] writes elements for a [`Place`]; [`observe`] works out from a page's text what
 //! a browser would take and show; [`findings`] says what is wrong with an [`Observation`], measured
 //! or worked out; [`report`] puts findings of several devices and runs together; [`fit_sizes`]
 //! writes `sizes` for a layout.
@@ -15,9 +15,10 @@
 mod device;
 mod findings;
 mod fit;
-mod img;
 mod lifetime;
+pub mod markup;
 pub mod observation;
+mod place;
 pub mod report;
 mod responsive;
 mod text;
@@ -25,9 +26,9 @@ mod text;
 pub use device::{DEVICES, Device};
 pub use findings::{Code, Cost, Finding, findings};
 pub use fit::{Sample, TOLERANCE, fit_sizes};
-pub use img::{Alt, Loading, Markup, MarkupError, Picture, img};
 pub use lifetime::cache_lifetime;
 pub use observation::{Element, Observation, Use};
+pub use place::*;
 pub use responsive::*;
 pub use text::{Document, TextPage, observe};
 

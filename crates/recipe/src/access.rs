@@ -1,7 +1,9 @@
-//! Which recipes are answered: any, or only those a list and the steps allow, so that requests
-//! cannot fill the cache.
+//! Which recipes are answered: any, or only those a list, the places and the steps allow, so that
+//! requests cannot fill the cache.
 
-use crate::{Clauses, Density, Recipe, RecipeError, STEPS, nearest};
+use std::ops::RangeInclusive;
+
+use crate::{Clauses, Density, Fidelity, Quality, Recipe, RecipeError, STEPS, nearest, step_for};
 
 /// Which recipes are answered.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -14,24 +16,45 @@ pub enum Access {
     Listed(Vec<Recipe>),
 }
 
+/// The recipes that the markup of a place names: its geometry, at the targets of its ladders.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct PlaceRecipes {
+    /// Its geometry; a fidelity in it is the target at density 1.
+    pub geometry: Recipe,
+    /// The targets its ladders may write.
+    pub targets: RangeInclusive<Fidelity>,
+}
+
+impl PlaceRecipes {
+    fn admits(&self, shape: &Clauses) -> bool {
+        let target = match shape.quality {
+            Some(Quality::Fidelity(target)) => self.targets.contains(&target),
+            quality => quality == self.geometry.quality || quality.is_none(),
+        };
+        let without = |clauses: &Clauses| Clauses { quality: None, ..clauses.clone() };
+        target && without(shape) == without(&shape_of(&self.geometry))
+    }
+}
+
 impl Access {
-    /// Refuses a recipe that is not answered.
+    /// Refuses a recipe that is not answered; a place in it must be replaced by its geometry.
     ///
     /// # Errors
     /// Names what is at fault and the nearest recipe that is answered.
-    pub fn admit(&self, recipe: &Recipe) -> Result<(), RecipeError> {
+    pub fn admit(&self, recipe: &Recipe, places: &[PlaceRecipes]) -> Result<(), RecipeError> {
         let Self::Listed(listed) = self else { return Ok(()) };
         if recipe.original || listed.contains(&recipe.in_any_format()) {
             return Ok(());
         }
         let shape = shape_of(recipe);
-        let known =
-            shape == Clauses::default() || listed.iter().any(|listed| shape_of(listed) == shape);
+        let known = shape == Clauses::default()
+            || listed.iter().any(|listed| shape_of(listed) == shape)
+            || places.iter().any(|place| place.admits(&shape));
         let on_step = recipe.width.is_none_or(|width| STEPS.contains(&width));
         if known && on_step && recipe.height.is_none() && recipe.density.is_none() {
             return Ok(());
         }
-        let way_out = nearest_listed(recipe, &shape, listed);
+        let way_out = nearest_listed(recipe, &shape, listed, places);
         let (clause, problem) = if known {
             (size_of(recipe).to_string(), "is not a size offered here: widths come from the steps")
         } else {
@@ -62,9 +85,17 @@ fn size_of(recipe: &Recipe) -> Clauses {
 
 /// The listed recipe whose shape reads most like it, in its format, on the step that holds its
 /// width.
-fn nearest_listed(recipe: &Recipe, shape: &Clauses, listed: &[Recipe]) -> Recipe {
-    let open: Vec<&Recipe> =
-        listed.iter().filter(|listed| listed.width.is_none() && listed.height.is_none()).collect();
+fn nearest_listed(
+    recipe: &Recipe,
+    shape: &Clauses,
+    listed: &[Recipe],
+    places: &[PlaceRecipes],
+) -> Recipe {
+    let open: Vec<&Recipe> = listed
+        .iter()
+        .filter(|listed| listed.width.is_none() && listed.height.is_none())
+        .chain(places.iter().map(|place| &place.geometry))
+        .collect();
     let shapes: Vec<String> = open.iter().map(|listed| shape_of(listed).to_string()).collect();
     let text = shape.to_string();
     let alike = nearest(&text, shapes.iter().map(String::as_str));
@@ -72,10 +103,9 @@ fn nearest_listed(recipe: &Recipe, shape: &Clauses, listed: &[Recipe]) -> Recipe
         .iter()
         .zip(&shapes)
         .find(|(_, known)| **known == text || Some(known.as_str()) == alike);
-    let across = f64::from(recipe.width.or(recipe.height).unwrap_or(STEPS[4]));
+    let across = f64::from(recipe.width.or(recipe.height).unwrap_or(640));
     let across = across * recipe.density.map_or(1.0, Density::factor);
-    let step =
-        STEPS.into_iter().find(|step| f64::from(*step) >= across).unwrap_or(STEPS[STEPS.len() - 1]);
+    let step = step_for(across);
     let bare =
         base.map_or_else(Recipe::default, |(listed, _)| Recipe::clone(listed)).at_width(step);
     bare.with(|clauses| clauses.format = recipe.format).unwrap_or(bare)
@@ -102,22 +132,40 @@ mod tests {
             "64w_64h_as-png",
             "original",
         ] {
-            assert_eq!(access.admit(&read(good)), Ok(()), "{good}");
+            assert_eq!(access.admit(&read(good), &[]), Ok(()), "{good}");
         }
         for (bad, nearest) in [
-            ("650w", "800w"),
+            ("650w", "688w"),
             ("640w_2x", "1280w"),
-            ("360h", "480w"),
+            ("360h", "368w"),
             ("9000w_as-webp", "3840w_as-webp"),
             ("320w_ratio-4-2", "320w_ratio-3-2"),
-            ("65w_64h", "160w"),
+            ("66w_64h", "70w"),
             ("640w_blur-3", "640w"),
-            ("321w_ratio-3-2", "480w_ratio-3-2"),
+            ("321w_ratio-3-2", "344w_ratio-3-2"),
         ] {
-            let error = access.admit(&read(bad)).expect_err(bad);
+            let error = access.admit(&read(bad), &[]).expect_err(bad);
             assert_eq!(error.nearest.as_deref(), Some(nearest), "{bad}: {error}");
-            assert_eq!(access.admit(&read(nearest)), Ok(()), "the way out of {bad} works");
+            assert_eq!(access.admit(&read(nearest), &[]), Ok(()), "the way out of {bad} works");
         }
-        assert_eq!(Access::Open.admit(&read("650w_blur-3")), Ok(()));
+        assert_eq!(Access::Open.admit(&read("650w_blur-3"), &[]), Ok(()));
+    }
+
+    #[test]
+    fn places_are_admitted_at_the_targets_of_their_ladders() {
+        let fidelity = |value| Fidelity::new(value).expect("a target");
+        let card = PlaceRecipes {
+            geometry: read("ratio-4-3_at-top_fidelity-80"),
+            targets: fidelity(64)..=fidelity(80),
+        };
+        let (access, places) = (Access::Listed(Vec::new()), [card]);
+        for good in ["640w_ratio-4-3_at-top", "640w_ratio-4-3_at-top_fidelity-71_as-avif", "320w"] {
+            assert_eq!(access.admit(&read(good), &places), Ok(()), "{good}");
+        }
+        for bad in ["640w_ratio-4-3_at-top_fidelity-63", "640w_ratio-4-3", "640w_fidelity-71"] {
+            let error = access.admit(&read(bad), &places).expect_err(bad);
+            let nearest = read(&error.nearest.expect("a way out"));
+            assert_eq!(access.admit(&nearest, &places), Ok(()), "the way out of {bad} works");
+        }
     }
 }

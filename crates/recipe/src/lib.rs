@@ -30,10 +30,12 @@ mod filter;
 mod format;
 mod geometry;
 mod improve;
+mod ladder;
 mod measure;
 mod monotone;
 mod nearest;
 mod orientation;
+mod place;
 mod policy;
 mod position;
 mod prior;
@@ -46,7 +48,7 @@ mod subject;
 mod trial;
 
 pub use accept::Accepted;
-pub use access::Access;
+pub use access::{Access, PlaceRecipes};
 pub use choice::{
     Candidate, Choice, ChoiceError, Edits, Lowered, Reason, Varies, choose, kind, varies,
 };
@@ -63,9 +65,11 @@ pub use filter::{Effect, Filter, Region};
 pub use format::Format;
 pub use geometry::{Canvas, Plan, plan, plan_for};
 pub use improve::{Improver, Outcome, Step};
+pub use ladder::{Demand, Ladder, LadderLimits, LadderPoint, Ladders, fewest_widths};
 pub use measure::{Bytes, BytesPerPixel, Score, Setting};
 pub use nearest::nearest;
 pub use orientation::Orientation;
+pub use place::{PlaceName, PlaceNameError};
 pub use policy::{Formats, Gamut, Policy};
 pub use position::Position;
 pub use prior::{Expected, expected};
@@ -75,6 +79,6 @@ pub use recipe::{
 pub use request::{Hints, Request, WidthFrom};
 pub use search::Search;
 pub use size::{Rect, Size};
-pub use steps::{LadderStep, STEPS, ladder};
+pub use steps::{LadderStep, STEPS, every_step, step_for};
 pub use subject::Subject;
 pub use trial::{Decision, REFINED, Trial, is_worth_swapping};

@@ -1,6 +1,6 @@
 //! What a request says of its viewer: formats, the width of the layout, density, thrift.
 
-use crate::{Accepted, Recipe, STEPS};
+use crate::{Accepted, Recipe, step_for};
 
 /// One picture request, as far as the choice looks at it.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -84,7 +84,7 @@ impl Request {
             return (recipe.clone(), WidthFrom::Recipe);
         }
         let Some(shown) = self.hints.shown() else { return (recipe.clone(), WidthFrom::Original) };
-        let step = STEPS.into_iter().find(|step| *step >= shown).unwrap_or(STEPS[STEPS.len() - 1]);
+        let step = step_for(f64::from(shown));
         (recipe.at_width(step), WidthFrom::Hints { shown, step })
     }
 }
@@ -122,18 +122,18 @@ mod tests {
         let width = ("sec-ch-width", "701");
         assert_eq!(
             settled("ratio-3-2", &[width]),
-            (Some(800), WidthFrom::Hints { shown: 701, step: 800 })
+            (Some(736), WidthFrom::Hints { shown: 701, step: 736 })
         );
         assert_eq!(settled("ratio-3-2", &[("sec-ch-width", "800")]).0, Some(800));
         assert_eq!(settled("ratio-3-2", &[("sec-ch-width", "9000")]).0, Some(3840));
         let viewport = [("sec-ch-viewport-width", "390"), ("sec-ch-dpr", "3.0")];
         assert_eq!(
             settled("as-webp", &viewport),
-            (Some(1280), WidthFrom::Hints { shown: 1170, step: 1280 })
+            (Some(1200), WidthFrom::Hints { shown: 1170, step: 1200 })
         );
         assert_eq!(
             settled("as-webp", &[viewport[0], width]).0,
-            Some(800),
+            Some(736),
             "the picture's own width goes first"
         );
         assert_eq!(settled("as-webp", &[("sec-ch-dpr", "2")]), (None, WidthFrom::Original));

@@ -2,10 +2,20 @@
 
 use crate::{Facts, Format, Recipe, Size, plan_for};
 
-/// The widths Kivet offers, in pixels, rising. About a quarter apart, so that rounding up to one
-/// never costs much.
-pub const STEPS: [u32; 13] =
-    [160, 240, 320, 480, 640, 800, 960, 1280, 1600, 1920, 2560, 3200, 3840];
+/// The widths Kivet offers, in pixels, rising: ten to each doubling, at most 9% apart, so that the
+/// ladder of a place finds one close to whatever its screens need. `ladder` chooses the few that a
+/// place offers.
+pub const STEPS: [u32; 67] = [
+    40, 43, 46, 50, 53, 57, 60, 65, 70, 75, 80, 86, 92, 100, 106, 114, 120, 130, 140, 150, 160,
+    172, 184, 200, 212, 228, 240, 260, 280, 300, 320, 344, 368, 400, 424, 456, 480, 520, 560, 600,
+    640, 688, 736, 800, 848, 912, 960, 1040, 1120, 1200, 1280, 1376, 1472, 1600, 1696, 1824, 1920,
+    2080, 2240, 2400, 2560, 2752, 2944, 3200, 3392, 3648, 3840,
+];
+
+/// The least step of at least `pixels`, else the largest.
+pub fn step_for(pixels: f64) -> u32 {
+    STEPS.into_iter().find(|step| f64::from(*step) >= pixels).unwrap_or(STEPS[STEPS.len() - 1])
+}
 
 /// One candidate of a `srcset`.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -16,9 +26,9 @@ pub struct LadderStep {
     pub size: Size,
 }
 
-/// The candidates of `recipe` for an original with `facts`, smallest first: every step up to the
-/// first that the original cannot fill, which then gives the original's own width.
-pub fn ladder(recipe: &Recipe, facts: &Facts) -> Vec<LadderStep> {
+/// What `recipe` gives of an original with `facts` at each step, smallest first: every step up to
+/// the first that the original cannot fill, which then gives the original's own width.
+pub fn every_step(recipe: &Recipe, facts: &Facts) -> Vec<LadderStep> {
     if facts.format == Format::Svg && recipe.format.is_none() {
         // One vector serves every size.
         return vec![LadderStep { recipe: recipe.clone(), size: plan_for(recipe, facts).size }];
@@ -40,22 +50,29 @@ pub fn ladder(recipe: &Recipe, facts: &Facts) -> Vec<LadderStep> {
 mod tests {
     use super::*;
 
-    fn widths(recipe: &str, natural: Size) -> Vec<u32> {
-        ladder(
-            &recipe.parse().expect(recipe),
-            &Facts::plain(Format::Jpeg, natural, crate::Storage::Lossy),
-        )
-        .iter()
-        .map(|step| step.size.width)
-        .collect()
+    fn last_widths(recipe: &str, natural: Size) -> [u32; 2] {
+        let facts = Facts::plain(Format::Jpeg, natural, crate::Storage::Lossy);
+        let steps = every_step(&recipe.parse().expect(recipe), &facts);
+        let widths: Vec<u32> = steps.iter().map(|step| step.size.width).collect();
+        assert!(widths.windows(2).all(|pair| pair[0] < pair[1]), "{widths:?}");
+        *widths.last_chunk().expect("two steps")
     }
 
     #[test]
     fn descriptors_are_true_and_never_above_the_original() {
-        assert_eq!(widths("fidelity-70", Size::new(700, 500)), [160, 240, 320, 480, 640, 700]);
-        assert_eq!(widths("ratio-1-1", Size::new(1000, 500)), [160, 240, 320, 480, 500]);
-        assert_eq!(widths("fidelity-70", Size::new(90, 50)), [90]);
-        assert_eq!(widths("fidelity-70", Size::new(640, 50)), [160, 240, 320, 480, 640]);
-        assert_eq!(widths("fidelity-70", Size::new(9000, 50)).last(), Some(&3840));
+        assert_eq!(last_widths("fidelity-70", Size::new(700, 500)), [688, 700]);
+        assert_eq!(last_widths("ratio-1-1", Size::new(1000, 500)), [480, 500]);
+        assert_eq!(last_widths("fidelity-70", Size::new(90, 50)), [86, 90]);
+        assert_eq!(last_widths("fidelity-70", Size::new(640, 50)), [600, 640]);
+        assert_eq!(last_widths("fidelity-70", Size::new(9000, 50)), [3648, 3840]);
+    }
+
+    #[test]
+    fn steps_are_close() {
+        assert!(STEPS.windows(2).all(|pair| {
+            let ratio = f64::from(pair[1]) / f64::from(pair[0]);
+            ratio > 1.04 && ratio < 1.09
+        }));
+        assert_eq!((step_for(641.0), step_for(640.0), step_for(1e6)), (688, 640, 3840));
     }
 }

@@ -6,7 +6,7 @@ use utoipa_axum::router::OpenApiRouter;
 
 use crate::{
     app::App,
-    checks, library, markup,
+    checks, library, markup, places,
     problem::{Problem, ProblemKind},
     recipes, sign_in,
 };
@@ -26,6 +26,7 @@ fn described() -> OpenApiRouter<App> {
         .merge(library::routes())
         .merge(recipes::routes())
         .merge(markup::routes())
+        .merge(places::routes())
         .merge(checks::routes())
         .merge(sign_in::routes())
 }

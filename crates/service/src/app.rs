@@ -5,13 +5,17 @@ use std::sync::Arc;
 use kivet_recipe::{Access, Policy};
 use kivet_store::Records;
 
-use crate::{metrics::Metrics, pipeline::Pipeline, shelves::Shelves, sign_in::SignIn};
+use crate::{
+    metrics::Metrics, pipeline::Pipeline, places::Places, shelves::Shelves, sign_in::SignIn,
+};
 
 /// The service's parts. Cheap to clone.
 #[derive(Clone)]
 pub struct App {
     /// Where originals live.
     pub shelves: Shelves,
+    /// Where in layouts pictures appear.
+    pub places: Places,
     /// Where renditions come from.
     pub pipeline: Pipeline,
     /// What is remembered.

@@ -18,6 +18,7 @@ mod metrics;
 mod overlays;
 mod pic;
 mod pipeline;
+mod places;
 mod problem;
 mod query;
 mod recipes;
@@ -34,8 +35,9 @@ pub use config::{
     Config, ConfigError, Limits, Originals, OverlaySettings, ShelfRules, ShelfSettings,
     ShelfSource, read as read_config,
 };
-pub use library::{FocusOrder, LibraryPage, OriginalResponse};
-pub use markup::MarkupResponse;
+pub use library::{AltOrder, AltResponse, FocusOrder, LibraryPage, OriginalResponse};
+pub use markup::{LadderResponse, MarkupOrder, MarkupResponse, PictureMarkup};
+pub use places::{PlaceList, PlaceResponse};
 pub use problem::{Problem, ProblemKind};
 pub use recipes::RecipeResponse;
 pub use server::Service;

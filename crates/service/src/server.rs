@@ -22,6 +22,7 @@ use crate::{
     metrics::Metrics,
     overlays, pic,
     pipeline::{Pipeline, Stores},
+    places::Places,
     problem::{self, Problem, ProblemKind},
     shelves::Shelves,
     sign_in::SignIn,
@@ -64,8 +65,13 @@ impl Service {
         let assets = overlays::open(&config.overlays)?;
         let stores = Stores { blobs, reductions, records: records.clone() };
         let pipeline = Pipeline::new(stores, assets, config.limits, config.policy, metrics.clone());
+        let places = Places::open(records.clone(), config.policy)?;
+        if let Some(folder) = &config.demo {
+            demo::add_places(folder, &places)?;
+        }
         let app = App {
             shelves,
+            places,
             pipeline: pipeline.map_err(StartError::Background)?,
             records,
             sign_in,

@@ -37,6 +37,14 @@ pub enum StartError {
         /// What is wrong.
         problem: String,
     },
+    /// The sample site's places cannot be used.
+    #[error("the places in {}: {problem}", file.display())]
+    Places {
+        /// Their file.
+        file: PathBuf,
+        /// What is wrong.
+        problem: String,
+    },
     /// Records or blobs cannot be opened.
     #[error(transparent)]
     Store(#[from] StoreError),

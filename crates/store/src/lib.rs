@@ -3,16 +3,20 @@
 //!
 //! Every blob carries its own header, so the index of renditions can be rebuilt from blobs alone.
 
+mod alts;
 mod blobs;
 mod checks;
 mod curves;
 mod error;
 mod focus;
+mod places;
 mod records;
 mod reductions;
 
+pub use alts::AltRecord;
 pub use blobs::{Blob, BlobHeader, Blobs, Stage, etag_of};
 pub use checks::CheckRecord;
 pub use error::StoreError;
+pub use places::PlaceRecord;
 pub use records::{OriginalRecord, Records, RenditionRecord, Stamp};
 pub use reductions::Reductions;

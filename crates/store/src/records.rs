@@ -76,6 +76,27 @@ const STEPS: &[M<'static>] = &[
     M::up("SELECT 1;"),
     M::up("SELECT 1;"),
     M::up("ALTER TABLE curves ADD COLUMN revision INTEGER NOT NULL DEFAULT 0;"),
+    M::up(
+        "CREATE TABLE places (
+        name TEXT PRIMARY KEY,
+        revision INTEGER NOT NULL,
+        document TEXT NOT NULL
+    ) STRICT;
+    CREATE TABLE ladders (
+        place TEXT NOT NULL,
+        hash TEXT NOT NULL,
+        offered TEXT NOT NULL,
+        PRIMARY KEY (place, hash)
+    ) STRICT;
+    CREATE TABLE alts (
+        shelf TEXT NOT NULL,
+        path TEXT NOT NULL,
+        language TEXT NOT NULL,
+        place TEXT NOT NULL,
+        text TEXT NOT NULL,
+        PRIMARY KEY (shelf, path, language, place)
+    ) STRICT;",
+    ),
 ];
 
 /// What tells one state of a file from another without reading it.
@@ -343,6 +364,7 @@ mod tests {
             );
             records.keep_curve("aa", Format::Avif, 1, &Default::default()).expect("kept");
             assert_eq!(records.curves("aa", |_| 1).expect("asked").0.len(), 1);
+            assert_eq!(records.places().expect("a table"), []);
             if version + 1 == STEPS.len() {
                 assert!(checked && focused && measured, "what is kept was there");
             }

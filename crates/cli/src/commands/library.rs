@@ -4,7 +4,7 @@ use std::process::ExitCode;
 
 use anyhow::{Result, bail};
 use clap::Subcommand;
-use kivet_service::{FocusOrder, LibraryPage, OriginalResponse};
+use kivet_service::{AltOrder, AltResponse, FocusOrder, LibraryPage, OriginalResponse};
 use reqwest::Method;
 
 use crate::{client::Reach, output};
@@ -44,6 +44,32 @@ enum What {
         #[command(flatten)]
         reach: Reach,
     },
+    /// Say what an original shows, for those who cannot see it.
+    Alt(AltText),
+}
+
+/// Say what an original shows, for those who cannot see it.
+#[derive(clap::Args)]
+struct AltText {
+    /// The original, as shelf/path.
+    original: String,
+    /// What it shows.
+    #[arg(required_unless_present_any = ["decorative", "remove"], conflicts_with_all = ["decorative", "remove"])]
+    text: Option<String>,
+    /// Pages lose nothing without it.
+    #[arg(long, conflicts_with = "remove")]
+    decorative: bool,
+    /// Remove the text for this language and place.
+    #[arg(long)]
+    remove: bool,
+    /// The language of the text, as HTML's lang has it; for any if left out.
+    #[arg(long, value_name = "TAG")]
+    language: Option<String>,
+    /// The place the text is for; for all if left out.
+    #[arg(long, value_name = "NAME")]
+    place: Option<String>,
+    #[command(flatten)]
+    reach: Reach,
 }
 
 impl Library {
@@ -65,6 +91,20 @@ impl Library {
             What::Focus { original, point, reach } => {
                 let order = FocusOrder { original, focus: read_point(&point)? };
                 let answer: OriginalResponse = reach.put("/api/library/focus", &order)?;
+                output::print(json, &answer, shown)?;
+            }
+            What::Alt(AltText {
+                original,
+                text,
+                decorative,
+                remove: _,
+                language,
+                place,
+                reach,
+            }) => {
+                let text = if decorative { Some(String::new()) } else { text };
+                let order = AltOrder { original, language, place, text };
+                let answer: OriginalResponse = reach.put("/api/library/alt", &order)?;
                 output::print(json, &answer, shown)?;
             }
         }
@@ -122,5 +162,17 @@ fn shown(original: &OriginalResponse) -> String {
     add("dominant", facts.dominant.clone());
     add("focus", facts.focus.map(|[x, y]| format!("{x}-{y}")));
     add("soft", facts.soft.as_ref().map(|soft| format!("{} bytes", soft.len())));
+    for alt in &original.alts {
+        add("alt", Some(alt_line(alt)));
+    }
     text
+}
+
+fn alt_line(alt: &AltResponse) -> String {
+    let AltResponse { language, place, text } = alt;
+    let text = if text.is_empty() { "(decorative)" } else { text };
+    let language = language.as_ref().map(|language| format!("in {language}"));
+    let place = place.as_ref().map(|place| format!("for the place {place}"));
+    let of: Vec<String> = language.into_iter().chain(place).collect();
+    if of.is_empty() { text.to_owned() } else { format!("{text} ({})", of.join(", ")) }
 }

@@ -6,6 +6,7 @@ pub mod demo;
 pub mod doctor;
 pub mod library;
 pub mod markup;
+pub mod place;
 pub mod render;
 pub mod serve;
 pub mod why;

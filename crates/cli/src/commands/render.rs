@@ -60,6 +60,11 @@ fn facts_for(original: &[u8], recipe: &Recipe) -> Result<Facts, ImageError> {
 impl Render {
     pub fn run(self, json: bool) -> Result<ExitCode> {
         let recipe: Recipe = self.recipe.parse()?;
+        if let Some(place) = &recipe.place {
+            bail!(
+                "`@{place}` is a place of a running service; write its clauses out, as `kivet place show {place}` tells them"
+            );
+        }
         let named = format_of(&self.output, recipe.original)?;
         let recipe = match recipe.format {
             // The file itself, or a vector that stays one: its name is the caller's affair.

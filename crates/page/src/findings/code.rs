@@ -40,7 +40,7 @@ codes! {
     CutAway "pixels-cut-away" "pixels are sent that the layout cuts away"
         "more than 20% cut by `object-fit`, `background-size` or a clipping box; what a scroller hides does not count",
     BetterFormat "better-format" "another format holds the same picture in fewer bytes"
-        "25% and 2 kB or more less at fidelity 70; a WebP file is named only if half would do",
+        "25% and 2 kB or more less at the fidelity the screen needs; a WebP file is named only if half would do",
     FlatAsPixels "flat-as-pixels" "flat art is sent heavier than it need be"
         "lossless takes no more bytes than fidelity 90 (of a JPEG: plain areas in 16 colours with hard edges); 25% and 2 kB less",
     VectorBeside "vector-beside" "a vector of the same name lies beside the picture"

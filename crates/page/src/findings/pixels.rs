@@ -117,11 +117,12 @@ fn of_fit(
         let was = file.facts.as_ref().map_or("?", |facts| facts.format.name());
         let way = if fitted.made { "made here" } else { "expected" };
         let why = format!(
-            "what is shown of {} takes {} as {was} and {} as {} at fidelity 70 ({way})",
+            "what is shown of {} takes {} as {was} and {} as {} at fidelity {} ({way})",
             name(&place.url),
             size(counted),
             size(fitted.bytes),
             fitted.format,
+            fitted.target.get(),
         );
         found.push(Finding::at(
             Code::BetterFormat,

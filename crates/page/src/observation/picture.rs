@@ -1,6 +1,6 @@
 //! What the files behind a page's pictures are.
 
-use kivet_recipe::{Facts, Format, Kind};
+use kivet_recipe::{Facts, Fidelity, Format, Kind};
 
 /// A picture file, as far as it was read.
 #[derive(Clone, Debug, PartialEq)]
@@ -30,6 +30,8 @@ pub struct Fitted {
     pub bytes: u64,
     /// Its format.
     pub format: Format,
+    /// The fidelity that the screen needs: less, the denser it is.
+    pub target: Fidelity,
     /// True if it was really made; false if it was predicted.
     pub made: bool,
 }

@@ -17,9 +17,18 @@ pub fn media_matches(text: &str, device: &Device) -> bool {
     parser.parse_comma_separated_ignoring_errors(|query| one(query, device)).contains(&Some(true))
 }
 
-/// As [`media_matches`] for one media condition at the front of `parser`, as in `sizes`.
-pub(super) fn next_condition(parser: &mut Parser<'_>, device: &Device) -> Parsed<bool> {
-    Ok(condition(parser, device)? == Some(true))
+/// True if the media condition in parentheses can be read, and every feature in it is known: one
+/// condition, with no media type and no list, so that others can be joined to it by `and`.
+pub fn is_media_condition(text: &str) -> bool {
+    let device = Device::screen(1000, 700, 1.0);
+    let mut parser = Parser::new(text);
+    parser.parse_entirely(|parser| condition(parser, &device)).is_ok_and(|answer| answer.is_some())
+}
+
+/// As [`media_matches`] for one media condition at the front of `parser`, as in `sizes`; `None` if
+/// it hangs on something unknown.
+pub(super) fn next_condition(parser: &mut Parser<'_>, device: &Device) -> Parsed<Option<bool>> {
+    condition(parser, device)
 }
 
 /// A whole query; `None` if it hangs on something unknown.
@@ -288,6 +297,18 @@ fn resolution(parser: &mut Parser<'_>) -> Parsed<f64> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_condition_is_one_without_a_type() {
+        for good in ["(max-width: 40em)", "not (min-width: 1px)", "((width > 1px) or (color))"] {
+            assert!(is_media_condition(good), "{good}");
+        }
+        for bad in
+            ["", "screen", "(max-width: 40em), (color)", "(max-widht: 40em)", "max-width: 1px"]
+        {
+            assert!(!is_media_condition(bad), "{bad}");
+        }
+    }
 
     #[test]
     fn queries_match_as_the_standard_says() {

@@ -7,5 +7,5 @@ mod sizes;
 
 pub use candidates::{Candidate, Source, pick, read_srcset, source_for};
 pub use length::{Basis, length};
-pub use media::media_matches;
-pub use sizes::{SourceSize, source_size};
+pub use media::{is_media_condition, media_matches};
+pub use sizes::{Sizes, SizesError, SourceSize, source_size};

@@ -41,13 +41,129 @@ fn one(
         Token::Ident(word) => word.eq_ignore_ascii_case("not"),
         _ => false,
     };
-    let holds = if starts_condition { next_condition(parser, device)? } else { true };
+    let holds = if starts_condition { next_condition(parser, device)? == Some(true) } else { true };
     // What is worked out below zero is zero; written so, it is no size.
     let is_worked_out = matches!(peeked(parser)?, Token::Function(_));
     let length = next_length(parser, basis)?;
     let length = if is_worked_out { length.max(0.0) } else { length };
     parser.expect_exhausted()?;
     Ok((holds && length >= 0.0).then_some(length))
+}
+
+/// A `sizes` attribute that every browser reads as it is meant. Guaranteed: each entry has a length,
+/// each but the last a media condition of known features, the last none; no `auto`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Sizes(String);
+
+/// A text that cannot stand in `sizes`.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error(
+    "`{sizes}` cannot stand in sizes: {problem}; write lengths such as `(min-width: 60em) 33vw, 100vw`"
+)]
+pub struct SizesError {
+    /// As given.
+    pub sizes: String,
+    /// What is wrong, with the entry at fault.
+    pub problem: String,
+}
+
+impl Sizes {
+    /// As the attribute is written.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+
+    /// The width in CSS pixels on a screen.
+    pub fn shown_on(&self, device: &Device) -> f64 {
+        match source_size(&self.0, device) {
+            SourceSize::Pixels(pixels) => pixels,
+            SourceSize::Auto => f64::from(device.width),
+        }
+    }
+
+    /// True if the width hangs on more than the viewport's width.
+    pub fn depends_on_height(&self) -> bool {
+        (200..3000).step_by(50).any(|width| {
+            let at = |height| self.shown_on(&Device::screen(width, height, 1.0));
+            at(300) != at(4000)
+        })
+    }
+}
+
+impl std::str::FromStr for Sizes {
+    type Err = SizesError;
+
+    fn from_str(text: &str) -> Result<Self, SizesError> {
+        let refuse = |problem: String| SizesError { sizes: text.to_owned(), problem };
+        let entries = entries(text);
+        let last = entries.len() - 1;
+        for (at, entry) in entries.iter().enumerate() {
+            let conditional =
+                check_entry(entry).map_err(|why| refuse(format!("`{entry}` {why}")))?;
+            if at < last && !conditional {
+                return Err(refuse(format!(
+                    "`{entry}` has no condition, so nothing after it counts"
+                )));
+            }
+            if at == last && conditional {
+                return Err(refuse(
+                    "the last entry needs no condition: it is what holds everywhere else"
+                        .to_owned(),
+                ));
+            }
+        }
+        Ok(Self(text.split_whitespace().collect::<Vec<_>>().join(" ")))
+    }
+}
+
+/// The entries of a list: split at commas outside parentheses.
+fn entries(text: &str) -> Vec<&str> {
+    let mut depth = 0_i32;
+    let outside = |c: char| {
+        depth += i32::from(c == '(') - i32::from(c == ')');
+        c == ',' && depth == 0
+    };
+    text.split(outside).map(str::trim).collect()
+}
+
+/// Whether an entry has a condition, or what is wrong with it.
+fn check_entry(entry: &str) -> Result<bool, &'static str> {
+    const NO_LENGTH: &str = "is not a length";
+    if entry.is_empty() {
+        return Err("is empty");
+    }
+    // What would end the attribute or a rule is no part of any length.
+    if entry.contains(['<', '>', '"', '{', '}', ';']) && !entry.contains('(') {
+        return Err("holds a character that lengths never do");
+    }
+    if entry.starts_with("auto") {
+        return Err("is added where a place says `auto-sizes`, never written");
+    }
+    if entry.contains('%') {
+        return Err("is a percentage, which means nothing in sizes (HTML, 4.8.4.2.2)");
+    }
+    let device = Device::screen(1000, 700, 1.0);
+    let mut parser = Parser::new(entry);
+    let conditional = matches!(peeked(&mut parser), Ok(Token::ParenthesisBlock))
+        || peeked(&mut parser).is_ok_and(
+            |token| matches!(token, Token::Ident(word) if word.eq_ignore_ascii_case("not")),
+        );
+    if conditional {
+        match next_condition(&mut parser, &device) {
+            Ok(Some(_)) => {}
+            Ok(None) => return Err("has a condition with a media feature that is not known"),
+            Err(_) => return Err("has a condition that cannot be read"),
+        }
+    }
+    if let Ok(Token::Number { value, .. }) = peeked(&mut parser)
+        && value != 0.0
+    {
+        return Err("needs a unit, such as px or vw");
+    }
+    let basis = Basis::viewport(1000.0, 700.0);
+    let length = next_length(&mut parser, &basis).map_err(|_| NO_LENGTH)?;
+    parser.expect_exhausted().map_err(|_| "has something after its length")?;
+    if length < 0.0 { Err("is below zero") } else { Ok(conditional) }
 }
 
 fn peeked<'i>(parser: &mut Parser<'i>) -> Result<Token<'i>, ParseError<()>> {
@@ -60,6 +176,37 @@ fn peeked<'i>(parser: &mut Parser<'i>) -> Result<Token<'i>, ParseError<()>> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn sizes_that_a_browser_would_read_otherwise_are_refused() {
+        for good in [
+            "100vw",
+            "(min-width: 60em) calc((100vw - 4rem) / 3), 100vw",
+            "not (min-width: 10px) 0, min(100vw, 40em)",
+            "(min-width: 60em) and (orientation: landscape) 33vw, max(100vw, 93vh)",
+        ] {
+            assert_eq!(good.parse::<Sizes>().map(|sizes| sizes.0), Ok(good.to_owned()));
+        }
+        for (bad, part) in [
+            ("", "`` is empty"),
+            ("50%", "`50%` is a percentage"),
+            ("640", "`640` needs a unit"),
+            ("100vw,", "`100vw` has no condition"),
+            ("(min-width: 1px) 50vw", "the last entry needs no condition"),
+            ("100vw, (min-width: 1px) 50vw", "`100vw` has no condition"),
+            ("(min-widht: 60em) 33vw, 100vw", "media feature that is not known"),
+            ("100vw\" onload=\"x", "holds a character"),
+            ("100vw;", "holds a character"),
+            ("auto, 100vw", "never written"),
+            ("(min-width: 60em) 33vw 20px, 100vw", "something after its length"),
+            ("-20px", "below zero"),
+            ("100vq", "is not a length"),
+            ("calc(100vw - 20)", "is not a length"),
+        ] {
+            let said = bad.parse::<Sizes>().expect_err(bad).to_string();
+            assert!(said.contains(part), "{bad}: {said}");
+        }
+    }
 
     #[test]
     fn the_first_entry_that_holds_decides() {

@@ -74,7 +74,7 @@ pub fn choose(
         return Ok(passed_on(recipe, facts, Encoding::Vector, Reason::Vector));
     }
     let (recipe, width) = request.settle(recipe);
-    let (recipe, aim) = Aim::of(recipe, request, policy);
+    let (recipe, aim) = Aim::of(recipe, width, request, policy);
     let plan = plan_for(&recipe, facts);
     if facts.format == Format::Svg && plan.size.pixels() > MAX_DRAWN_PIXELS {
         return Err(ChoiceError::TooMany { size: plan.size });
@@ -106,6 +106,7 @@ pub fn choose(
     let lossy = matches!(best.encoding, Encoding::Lossy { .. });
     Ok(Choice {
         edits: edits(&recipe, &plan, policy),
+        private: matches!(width, WidthFrom::Hints { .. }) || (lossy && aim.by_hint),
         width,
         animated,
         gamut: if wide { policy.gamut } else { Gamut::Srgb },
@@ -129,6 +130,7 @@ fn passed_on(recipe: &Recipe, facts: &Facts, encoding: Encoding, reason: Reason)
         edits: edits(recipe, &plan, &Policy::default()),
         recipe: recipe.clone(),
         width: WidthFrom::Recipe,
+        private: false,
         plan,
         animated: facts.animated,
         gamut: Gamut::Srgb,

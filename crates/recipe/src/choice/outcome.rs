@@ -74,6 +74,8 @@ pub struct Choice {
     pub recipe: Recipe,
     /// Where the width comes from.
     pub width: WidthFrom,
+    /// True if a client hint decided any of it: a response for this viewer alone.
+    pub private: bool,
     /// What to cut and at which size.
     pub plan: Plan,
     /// What is done to the pixels then.
@@ -103,11 +105,6 @@ pub struct Choice {
 }
 
 impl Choice {
-    /// True if a client hint decided the pixels: an answer for this viewer alone.
-    pub const fn is_private(&self) -> bool {
-        matches!(self.width, WidthFrom::Hints { .. })
-    }
-
     /// The lossy candidates that may turn out to take the fewest bytes: worth trying once at this
     /// very size.
     pub fn trial_candidates(&self) -> impl Iterator<Item = &Candidate> {

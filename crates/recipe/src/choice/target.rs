@@ -1,16 +1,22 @@
 //! The target, and what lowers it: many small pixels hide what few large ones show, and some
 //! viewers pay for every byte.
 
-use crate::{Fidelity, Policy, Quality, Recipe, Request};
+use crate::{Fidelity, Policy, Quality, Recipe, Request, WidthFrom};
 
-/// Nothing lowers a target below this; one that is lower already stays.
-const FLOOR: u8 = 30;
+/// What a density that nobody tells counts as: between the laptop's 1 and the phone's 2 to 3.
+const UNTOLD_DENSITY: f64 = 1.5;
 
 /// Why a target was lowered.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Lowered {
-    /// An explicit density above 1.
+    /// A density above 1 that the recipe or a hint tells.
     Density {
+        /// By how much.
+        amount: u8,
+    },
+    /// A density that nobody tells, which counts as 1.5. A target that the recipe names is the
+    /// caller's, and stays.
+    UntoldDensity {
         /// By how much.
         amount: u8,
     },
@@ -28,33 +34,53 @@ pub struct Aim {
     pub target: Fidelity,
     /// What lowered it.
     pub lowered: Vec<Lowered>,
+    /// True if a hint told the density.
+    pub by_hint: bool,
 }
 
 impl Aim {
     /// The aim of a recipe for one request, and the recipe: under Save-Data a density above 1 is
-    /// halved, though not below 1.
-    pub(super) fn of(recipe: Recipe, request: &Request, policy: &Policy) -> (Recipe, Self) {
+    /// halved, though not below 1. Hints count where the recipe left its width to them.
+    pub(super) fn of(
+        recipe: Recipe,
+        width: WidthFrom,
+        request: &Request,
+        policy: &Policy,
+    ) -> (Recipe, Self) {
         let named = match recipe.quality {
-            Some(Quality::Fidelity(fidelity)) => fidelity,
-            _ => policy.fidelity,
+            Some(Quality::Fidelity(fidelity)) => Some(fidelity),
+            _ => None,
         };
         let recipe = if request.save_data { recipe.at_half_density() } else { recipe };
-        let doublings = recipe.density.map_or(0.0, |density| density.factor().log2().max(0.0));
-        let by_density = (doublings * f64::from(policy.density_step)).round() as u8;
-        let mut aim = Self { target: named, lowered: Vec::new() };
-        aim.lower(by_density, |amount| Lowered::Density { amount });
+        let hinted = request.hints.density.filter(|_| width != WidthFrom::Recipe);
+        let told = recipe.density.map(|density| density.factor()).or(hinted);
+        let target = named.unwrap_or(policy.fidelity);
+        let mut aim = Self {
+            target,
+            lowered: Vec::new(),
+            by_hint: recipe.density.is_none() && hinted.is_some(),
+        };
+        match told {
+            Some(density) => aim.lower(target.at_density(density, policy.density_step), |amount| {
+                Lowered::Density { amount }
+            }),
+            None if named.is_none() => aim
+                .lower(target.at_density(UNTOLD_DENSITY, policy.density_step), |amount| {
+                    Lowered::UntoldDensity { amount }
+                }),
+            None => {}
+        }
         if request.save_data {
-            aim.lower(policy.save_data_step, |amount| Lowered::SaveData { amount });
+            let thrifty = aim.target.lowered_by(policy.save_data_step);
+            aim.lower(thrifty, |amount| Lowered::SaveData { amount });
         }
         (recipe, aim)
     }
 
-    fn lower(&mut self, amount: u8, why: impl Fn(u8) -> Lowered) {
-        let from = self.target.get();
-        let to = from.saturating_sub(amount).max(FLOOR.min(from));
-        if let Some(lower) = Fidelity::new(to).filter(|lower| *lower < self.target) {
-            self.target = lower;
-            self.lowered.push(why(from - to));
+    fn lower(&mut self, to: Fidelity, why: impl Fn(u8) -> Lowered) {
+        if to < self.target {
+            self.lowered.push(why(self.target.get() - to.get()));
+            self.target = to;
         }
     }
 }

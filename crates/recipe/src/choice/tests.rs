@@ -133,12 +133,23 @@ fn density_and_thrift_lower_the_target_and_say_so() {
         let choice = chosen(recipe, &photo, request, &policy);
         (choice.target.map(Fidelity::get), choice.lowered)
     };
-    assert_eq!(aim("640w", &Request::ANYTHING), (Some(70), vec![]));
+    let untold = Lowered::UntoldDensity { amount: 5 };
+    assert_eq!(aim("640w", &Request::ANYTHING), (Some(75), vec![untold]));
+    assert_eq!(aim("640w_fidelity-80", &Request::ANYTHING), (Some(80), vec![]), "as written");
+    assert_eq!(aim("640w_1x", &Request::ANYTHING), (Some(80), vec![]), "told");
     assert_eq!(
         aim("320w_2x", &Request::ANYTHING),
-        (Some(62), vec![Lowered::Density { amount: 8 }])
+        (Some(72), vec![Lowered::Density { amount: 8 }])
     );
-    assert_eq!(aim("640w", &saving), (Some(55), vec![Lowered::SaveData { amount: 15 }]));
+    let dense = Request {
+        hints: crate::Hints { density: Some(2.0), ..crate::Hints::default() },
+        ..Request::ANYTHING
+    };
+    assert_eq!(aim("ratio-3-2_fidelity-70", &dense).0, Some(62), "hints tell it exactly");
+    assert_eq!(aim("640w", &dense).0, Some(75), "where the width is settled no hint is read");
+    let hinted = |recipe: &str| chosen(recipe, &photo, &dense, &policy).private;
+    assert!(hinted("ratio-3-2") && !hinted("640w"));
+    assert_eq!(aim("640w", &saving), (Some(60), vec![untold, Lowered::SaveData { amount: 15 }]));
     assert_eq!(
         aim("640w_fidelity-40", &saving),
         (Some(30), vec![Lowered::SaveData { amount: 10 }])
@@ -311,7 +322,7 @@ proptest! {
         };
         let choose = |request| choose(&recipe, &facts, &Curves::default(), &request, &Policy::default()).expect("a choice");
         let (one, alike) = (choose(one), choose(alike));
-        let shaped = |choice: &Choice| (choice.plan, choice.format, choice.encoding, choice.target, choice.flatten, choice.is_private());
+        let shaped = |choice: &Choice| (choice.plan, choice.format, choice.encoding, choice.target, choice.flatten, choice.private);
         prop_assert_eq!(shaped(&one), shaped(&alike));
     }
 }

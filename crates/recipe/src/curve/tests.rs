@@ -88,7 +88,7 @@ fn the_slow_preset_is_not_used_where_it_gains_nothing() {
 
 #[test]
 fn a_slow_search_goes_on_only_where_it_may_replace_what_is_held() {
-    let (curves, target) = (curves(), Fidelity::DEFAULT);
+    let (curves, target) = (curves(), Fidelity::new(70).expect("a target"));
     let one = |score, bytes| Trial {
         setting: Setting::nearest_to(62.0),
         score: Score::new(score),

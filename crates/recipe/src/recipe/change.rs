@@ -24,6 +24,25 @@ impl Recipe {
         change(&mut clauses);
         Self::try_from(clauses)
     }
+
+    /// The recipe with its `@place` replaced by `geometry`, the place's own clauses. What the
+    /// recipe says itself goes first.
+    ///
+    /// # Errors
+    /// If the two do not go together.
+    pub fn in_place(&self, geometry: &Self) -> Result<Self, RecipeError> {
+        let theirs: &Clauses = geometry;
+        self.with(|own| {
+            own.place = None;
+            if own.width.is_none() || own.height.is_none() {
+                own.ratio = own.ratio.or(theirs.ratio);
+            }
+            own.fit = own.fit.or(theirs.fit);
+            own.position = own.position.or(theirs.position);
+            own.quality = own.quality.or(theirs.quality);
+            own.canvas = own.canvas.or(theirs.canvas);
+        })
+    }
 }
 
 #[cfg(test)]
@@ -70,5 +89,23 @@ mod tests {
             .with(|clauses| clauses.overlays.push("mark".to_owned()))
             .expect("a recipe");
         assert_eq!(marked.to_string(), "640w_overlay-mark");
+    }
+
+    #[test]
+    fn a_place_stands_for_its_geometry_and_what_the_recipe_says_goes_first() {
+        let card = recipe("ratio-3-2_cover_at-top_fidelity-60");
+        for (written, placed) in [
+            ("640w_@card", "640w_ratio-3-2_cover_at-top_fidelity-60"),
+            ("@card_640w_at-left", "640w_ratio-3-2_cover_at-left_fidelity-60"),
+            ("@card_fidelity-90_ratio-1-1", "ratio-1-1_cover_at-top_fidelity-90"),
+            ("200w_100h_@card", "200w_100h_cover_at-top_fidelity-60"),
+        ] {
+            let recipe: Recipe = written.parse().expect(written);
+            assert_eq!(recipe.in_place(&card).expect(written).to_string(), placed);
+        }
+        let plain = Recipe::default();
+        let alone: Recipe = "640w_@card_at-left".parse().expect("it may bring a shape");
+        let refused = alone.in_place(&plain).expect_err("nothing to place").to_string();
+        assert!(refused.contains("`at-left` has nothing to place"), "{refused}");
     }
 }

@@ -3,7 +3,7 @@
 use std::fmt;
 
 use super::values::{CanvasColour, Density, Fit, Keep, Placement, Quality, Ratio, Turn};
-use crate::{Filter, Format, Orientation};
+use crate::{Filter, Format, Orientation, PlaceName};
 
 /// The clauses of a recipe, absent ones empty. Nothing is guaranteed of them until they are a
 /// [`Recipe`](super::Recipe).
@@ -15,6 +15,8 @@ pub struct Clauses {
     pub height: Option<u32>,
     /// `2x`: multiplies the box.
     pub density: Option<Density>,
+    /// `@card`: the geometry of a place.
+    pub place: Option<PlaceName>,
     /// `ratio-3-2`: completes a missing side, and crops.
     pub ratio: Option<Ratio>,
     /// `cover`, `contain`, `fill`, `scale-down`.
@@ -84,6 +86,7 @@ impl Clauses {
             width,
             height,
             density,
+            place,
             ratio,
             fit,
             position,
@@ -105,6 +108,7 @@ impl Clauses {
             width.map(|pixels| format!("{pixels}w")),
             height.map(|pixels| format!("{pixels}h")),
             density.map(|density| density.to_string()),
+            place.as_ref().map(|name| format!("@{name}")),
             ratio.map(|ratio| ratio.to_string()),
             fit.map(|fit| fit.name().to_owned()),
             position.map(|position| position.to_string()),

@@ -1,7 +1,5 @@
 //! Reading the library.
 
-use std::sync::Arc;
-
 use axum::{
     Json,
     extract::{
@@ -14,12 +12,16 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::{router::OpenApiRouter, routes as api};
 
-use super::responses::{FactsResponse, LibraryPage, OriginalResponse};
+use super::{
+    alts::{__path_alt, alt},
+    describe::{describe, with_texts},
+    responses::{LibraryPage, OriginalResponse},
+};
 use crate::{
     app::App,
     problem::{Problem, ProblemKind},
     query::{accept_body, accept_query},
-    shelves::{Original, OriginalId},
+    shelves::OriginalId,
     sign_in::Admin,
 };
 
@@ -31,7 +33,11 @@ const MAX: usize = 500;
 
 /// The routes of this feature.
 pub fn routes() -> OpenApiRouter<App> {
-    OpenApiRouter::new().routes(api!(library)).routes(api!(look)).routes(api!(focus))
+    OpenApiRouter::new()
+        .routes(api!(library))
+        .routes(api!(look))
+        .routes(api!(focus))
+        .routes(api!(alt))
 }
 
 /// Which originals to list.
@@ -100,15 +106,7 @@ async fn look(
     query: Result<Query<One>, QueryRejection>,
 ) -> Result<Json<OriginalResponse>, Problem> {
     let One { original } = accept_query(query)?;
-    let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
-    let original = app.pipeline.analysed(original, false).await?;
-    let facts = Some(facts_of(&app, &original).await);
-    Ok(Json(OriginalResponse {
-        id: original.id.to_string(),
-        address: original.id.url_path(),
-        facts,
-        problem: None,
-    }))
+    Ok(Json(with_texts(&app, OriginalId::from_text(&original)?).await?))
 }
 
 /// Where attention shall lie on an original.
@@ -141,17 +139,4 @@ async fn focus(
     let focus = focus.map(read).transpose()?;
     app.shelves.set_focus(&original.id, focus).await?;
     Ok(Json(describe(&app, original.id.clone()).await))
-}
-
-async fn facts_of(app: &App, original: &Arc<Original>) -> FactsResponse {
-    let curves = app.pipeline.curves(original).await;
-    FactsResponse::of(original, kivet_recipe::kind(original.facts(), &curves, &app.policy))
-}
-
-async fn describe(app: &App, id: OriginalId) -> OriginalResponse {
-    let (facts, problem) = match app.shelves.original(&id).await {
-        Ok(original) => (Some(facts_of(app, &original).await), None),
-        Err(error) => (None, Some(error.to_string())),
-    };
-    OriginalResponse { id: id.to_string(), address: id.url_path(), facts, problem }
 }

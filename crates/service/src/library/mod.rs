@@ -1,7 +1,10 @@
-//! `/api/library`: the originals and their facts.
+//! `/api/library`: the originals, their facts and what people say of them.
 
+mod alts;
+mod describe;
 mod handlers;
 mod responses;
 
+pub use alts::{AltChoice, AltOrder, alt_for};
 pub use handlers::{FocusOrder, routes};
-pub use responses::{LibraryPage, OriginalResponse};
+pub use responses::{AltResponse, LibraryPage, OriginalResponse};

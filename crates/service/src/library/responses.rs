@@ -1,6 +1,7 @@
 //! The library as JSON.
 
 use kivet_recipe::{Facts, Format, Kind};
+use kivet_store::AltRecord;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -30,8 +31,32 @@ pub struct OriginalResponse {
     pub address: String,
     /// Its facts; absent if it cannot be used.
     pub facts: Option<FactsResponse>,
+    /// Its alternative texts, where one original is shown; empty in lists.
+    #[serde(default)]
+    pub alts: Vec<AltResponse>,
     /// Why it cannot be used.
     pub problem: Option<String>,
+}
+
+/// What stands in for an original where it cannot be seen.
+#[derive(Debug, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "camelCase")]
+pub struct AltResponse {
+    /// The language; absent for any.
+    pub language: Option<String>,
+    /// The place it is for; absent for all.
+    pub place: Option<String>,
+    /// The text; empty if the picture is decorative.
+    pub text: String,
+}
+
+impl AltResponse {
+    /// Of a kept text.
+    pub fn of(record: AltRecord) -> Self {
+        let AltRecord { language, place, text } = record;
+        let given = |text: String| Some(text).filter(|text| !text.is_empty());
+        Self { language: given(language), place: given(place), text }
+    }
 }
 
 /// What is known of an original.

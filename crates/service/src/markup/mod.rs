@@ -1,7 +1,9 @@
-//! `/api/markup`: the markup for a picture in a layout.
+//! `/api/markup`: the markup for pictures in a place.
 
 mod handlers;
+mod order;
 mod responses;
 
 pub use handlers::routes;
-pub use responses::MarkupResponse;
+pub use order::MarkupOrder;
+pub use responses::{LadderResponse, MarkupResponse, PictureMarkup};

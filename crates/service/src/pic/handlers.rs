@@ -60,8 +60,8 @@ async fn picture(
     let asked = read(app, uri)?;
     *vary = asked.vary(app);
     let request = request_of(headers);
-    let Chosen { original, recipe, choice } = asked.choose(app, &request, vary).await?;
-    let mut lasting = lasting(app, &asked, &choice, &app.pipeline.version(&original));
+    let Chosen { original, recipe, choice, version } = asked.choose(app, &request, vary).await?;
+    let mut lasting = lasting(app, &asked, &choice, &version);
     let mut job = Job { original, recipe, request, choice };
     let (blob, source) = match app.pipeline.rendition(job.clone()).await {
         Ok(found) => found,
@@ -106,9 +106,9 @@ fn lasting(app: &App, asked: &PictureRequest, choice: &Choice, current: &str) ->
         return Lasting::Short;
     }
     match &asked.version {
-        Some(version) if version == current => Lasting::Versioned { private: choice.is_private() },
+        Some(version) if version == current => Lasting::Versioned { private: choice.private },
         Some(_) => Lasting::Short,
-        None => Lasting::Usual { private: choice.is_private() },
+        None => Lasting::Usual { private: choice.private },
     }
 }
 

@@ -37,6 +37,8 @@ pub struct Chosen {
     pub recipe: Recipe,
     /// The choice.
     pub choice: Choice,
+    /// The version that makes its URL immutable: of all that shapes the picture.
+    pub version: String,
 }
 
 impl PictureRequest {
@@ -83,9 +85,13 @@ impl PictureRequest {
         request: &Request,
         vary: &mut Vary,
     ) -> Result<Chosen, Problem> {
-        app.access.admit(&self.recipe)?;
+        let placed = app.places.resolve(&self.recipe)?;
+        app.places.admit(&app.access, &placed)?;
         let original = app.shelves.original(&self.id).await?;
-        let recipe = by_shelf(app, self.recipe.clone(), &original)?;
+        // What a place stands for shapes the picture, too.
+        let geometry = self.recipe.place.is_some().then_some(&placed);
+        let version = app.pipeline.version(&original, geometry);
+        let recipe = by_shelf(app, placed, &original)?;
         let facts = original.facts();
         let varies = varies(&recipe, facts, &app.policy);
         // A vector that goes out as one is text, which is worth packing.
@@ -104,7 +110,7 @@ impl PictureRequest {
         let curves = app.pipeline.curves(&original).await;
         let choice = choose(&recipe, original.facts(), &curves, request, &app.policy)?;
         let choice = untouched(app, choice, &self.id);
-        Ok(Chosen { original, recipe, choice })
+        Ok(Chosen { original, recipe, choice, version })
     }
 }
 

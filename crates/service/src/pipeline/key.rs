@@ -3,7 +3,7 @@
 
 use std::fmt::Display;
 
-use kivet_recipe::{CanvasColour, Choice, Encoding, Gamut, Keep, Plan, Policy, Rect};
+use kivet_recipe::{CanvasColour, Choice, Encoding, Gamut, Keep, Plan, Policy, Recipe, Rect};
 
 use super::Job;
 use crate::shelves::Original;
@@ -76,8 +76,14 @@ pub(super) fn family(job: &Job, overlays: &str) -> String {
         .hash()
 }
 
-/// A hash of all that shapes every rendition of an original whatever the recipe: what `?v=` names.
-pub(super) fn version(original: &Original, policy: &Policy, overlays: &str) -> String {
+/// A hash of all that shapes renditions of an original beside what the URL says: what `?v=` names.
+/// `placed` is the recipe with its place looked up, where it names one.
+pub(super) fn version(
+    original: &Original,
+    placed: Option<&Recipe>,
+    policy: &Policy,
+    overlays: &str,
+) -> String {
     let Policy {
         gamut,
         sharpen,
@@ -93,6 +99,7 @@ pub(super) fn version(original: &Original, policy: &Policy, overlays: &str) -> S
         .field("engine", ENGINE_REVISION)
         .field("original", &original.record.hash)
         .option("focus", original.facts().focus)
+        .option("placed", placed)
         .field("overlays", overlays)
         .field("gamut", gamut_name(*gamut))
         .field("sharpen", sharpen)
@@ -191,7 +198,7 @@ mod tests {
     #[test]
     fn keys_are_pinned() {
         let job = job("640w_ratio-3-2_blur-6_overlay-mark_on-f4efe6_keep-credit");
-        let version = version(&job.original, &Policy::default(), "state");
+        let version = version(&job.original, None, &Policy::default(), "state");
         let found = [
             RenditionKey::of(&job, "state").0,
             shape(&job, "state"),
@@ -199,7 +206,7 @@ mod tests {
             version,
         ];
         let first: Vec<&str> = found.iter().map(|key| &key[..12]).collect();
-        assert_eq!(first, ["4228008c9741", "621127b1a967", "ef3c2ffb6e67", "89518cc21820"]);
+        assert_eq!(first, ["e0357148230b", "621127b1a967", "ef3c2ffb6e67", "ed376a7faae8"]);
     }
 
     #[test]

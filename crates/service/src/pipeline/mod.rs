@@ -119,8 +119,8 @@ impl Pipeline {
 
     /// A hash of all that shapes every rendition of an original whatever the recipe: what `?v=`
     /// names.
-    pub fn version(&self, original: &Original) -> String {
-        key::version(original, &self.policy, &self.renderer.overlays)
+    pub fn version(&self, original: &Original, placed: Option<&Recipe>) -> String {
+        key::version(original, placed, &self.policy, &self.renderer.overlays)
     }
 
     /// What is known of an original's curves; empty before it was measured.

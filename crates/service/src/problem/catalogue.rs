@@ -108,9 +108,21 @@ catalogue! {
     ImpossibleSizes "impossible-sizes" BAD_REQUEST
         "The sizes cannot be read"
         "Write the `sizes` attribute as HTML has it, such as `(min-width: 60em) 50vw, 100vw`.",
-    UnknownLoading "unknown-loading" BAD_REQUEST
-        "The loading policy is not known"
-        "Use `first`, `near`, `later` or `hidden`.",
+    BadMarkupOrder "bad-markup-order" BAD_REQUEST
+        "The markup cannot be written as ordered"
+        "`detail` names the option and what it can be.",
+    SecondFirst "second-first" CONFLICT
+        "More than one picture would load first"
+        "One picture a page and media condition is the largest paint: let the others be `near` or `later`.",
+    BadPlace "bad-place" BAD_REQUEST
+        "The place cannot be used"
+        "`detail` names the key and what it can be.",
+    UnknownPlace "unknown-place" NOT_FOUND
+        "There is no such place"
+        "`kivet place list` shows what there is.",
+    NoAlt "no-alt" NOT_FOUND
+        "There is no such alternative text"
+        "`kivet library show` lists the texts of an original.",
     BadFocus "bad-focus" BAD_REQUEST
         "The focal point lies outside the picture"
         "Write percents from 0 to 100, across and down.",

@@ -1,6 +1,7 @@
 //! The one boundary where errors of the rooms behind become responses.
 
 use kivet_image::ImageError;
+use kivet_page::{PlaceError, SizesError};
 use kivet_recipe::{ChoiceError, RecipeError};
 use kivet_store::StoreError;
 
@@ -68,6 +69,18 @@ impl From<PipelineError> for Problem {
             }
             PipelineError::Store(_) | PipelineError::Broken(_) => Self::internal(&error),
         }
+    }
+}
+
+impl From<PlaceError> for Problem {
+    fn from(error: PlaceError) -> Self {
+        Self::new(ProblemKind::BadPlace, error.to_string())
+    }
+}
+
+impl From<SizesError> for Problem {
+    fn from(error: SizesError) -> Self {
+        Self::new(ProblemKind::ImpossibleSizes, error.to_string())
     }
 }
 

@@ -44,8 +44,9 @@ async fn recipe(
         return Ok(Json(RecipeResponse::new(&recipe, None)));
     };
     let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
-    let original = app.pipeline.with_facts_for(original, &recipe).await?;
+    let placed = app.places.resolve(&recipe)?;
+    let original = app.pipeline.with_facts_for(original, &placed).await?;
     let curves = app.pipeline.curves(&original).await;
-    let choice = choose(&recipe, original.facts(), &curves, &Request::ANYTHING, &app.policy)?;
+    let choice = choose(&placed, original.facts(), &curves, &Request::ANYTHING, &app.policy)?;
     Ok(Json(RecipeResponse::new(&recipe, Some(&choice))))
 }

@@ -47,7 +47,7 @@ pub struct Clauses {
     pub format: Option<Format>,
     /// `on-f4efe6`, without `on-`.
     pub canvas: Option<String>,
-    /// All other clauses, as written: turns, filters, overlays, metadata.
+    /// All other clauses, as written: places, turns, filters, overlays, metadata.
     pub edits: Vec<String>,
 }
 
@@ -97,6 +97,7 @@ impl Clauses {
             width,
             height,
             density,
+            place,
             ratio,
             fit,
             position,
@@ -114,10 +115,13 @@ impl Clauses {
             original: _,
         } = &**recipe;
         let word = |set: bool, word: &str| set.then(|| word.to_owned());
-        let edits = [word(*trim, "trim"), turn.map(|turn| format!("rotate-{}", turn.degrees()))]
-            .into_iter()
-            .chain([word(*flip_x, "flip-x"), word(*flip_y, "flip-y")])
-            .flatten()
+        let edits = place
+            .iter()
+            .map(|name| format!("@{name}"))
+            .chain(word(*trim, "trim"))
+            .chain(turn.map(|turn| format!("rotate-{}", turn.degrees())))
+            .chain(word(*flip_x, "flip-x"))
+            .chain(word(*flip_y, "flip-y"))
             .chain(filters.iter().map(ToString::to_string))
             .chain(overlays.iter().map(|name| format!("overlay-{name}")))
             .chain(word(*still, "still"))

@@ -6,7 +6,7 @@ use axum::{
     http::{HeaderMap, Uri},
     routing::get,
 };
-use kivet_recipe::{Recipe, choose, ladder};
+use kivet_recipe::{Recipe, choose, every_step};
 
 use super::responses::{WhyResponse, WidthResponse};
 use crate::{
@@ -32,22 +32,25 @@ async fn why(
     let asked = PictureRequest::read(&uri, "/why/")?;
     let request = request_of(&headers);
     let mut vary = Vary::default();
-    let Chosen { original, recipe, choice } = asked.choose(&app, &request, &mut vary).await?;
+    let Chosen { original, recipe, choice, version } =
+        asked.choose(&app, &request, &mut vary).await?;
     let curves = app.pipeline.curves(&original).await;
     let width_of =
         |recipe: &Recipe| choose(recipe, original.facts(), &curves, &request, &app.policy).ok();
     let widths = if choice.candidates.is_empty() {
         Vec::new()
     } else {
-        ladder(&choice.recipe, original.facts())
+        every_step(&choice.recipe, original.facts())
     };
-    let widths = widths.into_iter().filter_map(|step| {
+    // Those near it: half to twice as wide.
+    let near = choice.plan.size.width / 2..=choice.plan.size.width * 2;
+    let near = widths.into_iter().filter(|step| near.contains(&step.size.width));
+    let widths = near.filter_map(|step| {
         let at = width_of(&step.recipe)?;
         Some(WidthResponse::new(&step, &at, step.size.width == choice.plan.size.width))
     });
     let widths = widths.collect();
     let kind = kivet_recipe::kind(original.facts(), &curves, &app.policy);
-    let version = app.pipeline.version(&original);
     let job = Job { original, recipe, request, choice };
     let ready = app.pipeline.ready(&job).await?;
     Ok(Json(WhyResponse::new(&asked, &job, ready.as_deref(), widths, vary, version, kind)))

@@ -183,7 +183,7 @@ impl WhyResponse {
             candidates: choice.candidates.iter().map(CandidateSeen::of).collect(),
             widths,
             vary: vary.names(),
-            private: choice.is_private(),
+            private: choice.private,
             version,
             ready: ready.map(ReadyRendition::of),
         }
@@ -270,6 +270,9 @@ fn width_from(width: WidthFrom) -> String {
 fn lowered(lowered: &Lowered) -> String {
     match lowered {
         Lowered::Density { amount } => format!("{amount} less for the density"),
+        Lowered::UntoldDensity { amount } => {
+            format!("{amount} less: nobody tells the density, which counts as 1.5")
+        }
         Lowered::SaveData { amount } => format!("{amount} less for Save-Data"),
     }
 }

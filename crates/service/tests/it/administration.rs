@@ -1,7 +1,7 @@
 //! The administration interface: who is let in, and what it answers.
 
 use kivet_recipe::{Format, Kind};
-use kivet_service::{LibraryPage, MarkupResponse, Problem, RecipeResponse, SignInLink};
+use kivet_service::{LibraryPage, Problem, RecipeResponse, SignInLink};
 use reqwest::{Client, redirect::Policy};
 
 use crate::running::{Running, header};
@@ -89,46 +89,6 @@ async fn the_library_pages_through_a_shelf_with_facts() {
     );
     assert_eq!(facts("photos/brand/windmark-logo.png").kind, Kind::Flat);
     assert_eq!(facts("photos/brand/mark.svg").format, Format::Svg);
-}
-
-#[tokio::test]
-async fn markup_offers_what_the_service_then_serves() {
-    let kivet = Running::start().await;
-    let query =
-        "original=photos/kites/six-panel.png&sizes=50vw&recipe=ratio-3-2&alt=A+kite&loading=first";
-    let request = kivet.request(&format!("/api/markup?{query}")).bearer_auth(kivet.token());
-    let answer: MarkupResponse = request.send().await.unwrap().json().await.unwrap();
-    assert!(
-        answer.html.contains("fetchpriority=\"high\"") && answer.html.contains("alt=\"A kite\"")
-    );
-    for step in answer.ladder.iter().filter(|step| step.width < 500 || step.width == 1600) {
-        let address = format!("/pic/{}/photos/kites/six-panel.png", step.recipe);
-        assert!(answer.html.contains(&format!("{address} {}w", step.width)), "{}", answer.html);
-        let made = kivet.picture(&address).await;
-        assert!(
-            header(&made, "kivet-rendition")
-                .contains(&format!("width={}; height={}", step.width, step.height))
-        );
-    }
-    let request = kivet
-        .request("/api/markup?original=photos/brand/mark.svg&sizes=50vw")
-        .bearer_auth(kivet.token());
-    let vector: MarkupResponse = request.send().await.unwrap().json().await.unwrap();
-    assert!(!vector.html.contains("srcset"), "one vector serves every size: {}", vector.html);
-    for (query, says) in [
-        ("original=photos/kites/six-panel.png&sizes=50%25", "percentages"),
-        (
-            "original=photos/kites/six-panel.png&sizes=50vw&loading=lazy",
-            "first, near, later, hidden",
-        ),
-        ("original=photos&sizes=50vw", "shelf/path"),
-        ("original=photos/kites/six-panel.png", "missing field `sizes`"),
-        ("original=photos/kites/six-panel.png&sizes=50vw&quality=3", "unknown field `quality`"),
-    ] {
-        let request = kivet.request(&format!("/api/markup?{query}")).bearer_auth(kivet.token());
-        let problem: Problem = request.send().await.unwrap().json().await.unwrap();
-        assert!(problem.detail.contains(says), "{query}: {}", problem.detail);
-    }
 }
 
 #[tokio::test]

@@ -12,5 +12,6 @@ mod final_renditions;
 mod front_page;
 mod hints;
 mod pictures;
+mod places;
 mod refusals;
 mod running;

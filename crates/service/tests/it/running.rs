@@ -7,7 +7,7 @@ use std::{
 
 use kivet_recipe::{Access, Policy};
 use kivet_service::{Config, Limits, Service, ShelfRules, ShelfSettings, ShelfSource};
-use reqwest::{Client, RequestBuilder, Response};
+use reqwest::{Client, Method, RequestBuilder, Response};
 use tempfile::TempDir;
 use tokio::{sync::oneshot, task::JoinHandle};
 
@@ -94,6 +94,13 @@ impl Running {
 
     pub async fn get(&self, path: &str) -> Response {
         self.request(path).send().await.unwrap()
+    }
+
+    /// Administers with a JSON body.
+    pub async fn order(&self, method: Method, path: &str, body: impl Into<String>) -> Response {
+        let request = self.client.request(method, format!("{}{path}", self.root));
+        let request = request.bearer_auth(self.token()).header("content-type", "application/json");
+        request.body(body.into()).send().await.unwrap()
     }
 
     /// A picture, asked for as a current browser asks.

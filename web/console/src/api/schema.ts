@@ -90,6 +90,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/alt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keeps what stands in for an original where it cannot be seen, or removes it. */
+        put: operations["alt"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library/focus": {
         parameters: {
             query?: never;
@@ -131,11 +148,48 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Writes the `img` for an original. */
-        get: operations["markup"];
+        get?: never;
         put?: never;
-        post?: never;
+        /** Writes the markup for originals in a place. */
+        post: operations["markup"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Lists all places. */
+        get: operations["places"];
+        put?: never;
+        /** Keeps several places, all or none. Others stay. */
+        post: operations["keep_places"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/places/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One place. */
+        get: operations["place"];
+        /** Makes a place, or puts another in its stead. */
+        put: operations["keep_place"];
+        post?: never;
+        /** Removes a place. Markup that was written for it stays as it is; recipes that name it are refused. */
+        delete: operations["remove_place"];
         options?: never;
         head?: never;
         patch?: never;
@@ -179,6 +233,39 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description An alternative text to keep or remove. */
+        AltOrder: {
+            /** @description Its language, as HTML's `lang` has it; absent for any. */
+            language?: string | null;
+            /** @description The original, as `shelf/path`. */
+            original: string;
+            /** @description The place it is for; absent for all. */
+            place?: string | null;
+            /** @description The text; empty if the picture is decorative; absent to remove it. */
+            text?: string | null;
+        };
+        /** @description What stands in for an original where it cannot be seen. */
+        AltResponse: {
+            /** @description The language; absent for any. */
+            language?: string | null;
+            /** @description The place it is for; absent for all. */
+            place?: string | null;
+            /** @description The text; empty if the picture is decorative. */
+            text: string;
+        };
+        /** @description Another layout of the same picture where a media condition holds. */
+        AlternativeDocument: {
+            /** @description CSS `object-fit`. */
+            fit?: string | null;
+            /** @description The condition, such as `(max-width: 40em)`. */
+            media: string;
+            /** @description What `cover` keeps. */
+            position?: string | null;
+            /** @description As in the place, as are the following. */
+            ratio?: string | null;
+            /** @description As in the place; the place's if absent. */
+            sizes?: string | null;
+        };
         /** @description One format that could be sent. */
         CandidateResponse: {
             /** @description How it would be written, in words. */
@@ -229,7 +316,7 @@ export interface components {
              * @description `2x`.
              */
             density?: number | null;
-            /** @description All other clauses, as written: turns, filters, overlays, metadata. */
+            /** @description All other clauses, as written: places, turns, filters, overlays, metadata. */
             edits: string[];
             /**
              * Format: int32
@@ -345,20 +432,16 @@ export interface components {
             /** @description The numbers of the checks, one a page. */
             ids: number[];
         };
-        /** @description One candidate of the `srcset`. */
-        LadderStepResponse: {
-            /**
-             * Format: int32
-             * @description Pixels down that come out.
-             */
-            height: number;
-            /** @description The recipe. */
-            recipe: string;
-            /**
-             * Format: int32
-             * @description Pixels across that come out.
-             */
-            width: number;
+        /** @description The candidates of one layout, and what they cost. */
+        LadderResponse: {
+            /** @description What they cost. */
+            cost: components["schemas"]["TradeResponse"];
+            fewer?: components["schemas"]["TradeResponse"] | null;
+            /** @description The media condition of the layout; absent for the one that holds everywhere else. */
+            media?: string | null;
+            more?: components["schemas"]["TradeResponse"] | null;
+            /** @description The candidates, smallest first. */
+            steps: components["schemas"]["StepResponse"][];
         };
         /** @description Some originals of one shelf, in order of their paths. */
         LibraryPage: {
@@ -371,19 +454,59 @@ export interface components {
             /** @description Every shelf that can be read. */
             shelves: string[];
         };
+        /** @description Which markup to write. */
+        MarkupOrder: {
+            /** @description What stands in for the picture; empty if it is decorative; the library's if absent. */
+            alt?: string | null;
+            /** @description What stands before `/pic/`, where pictures come from another host than the page. */
+            base?: string | null;
+            /** @description True to write placeholders as stylesheet classes. */
+            classes?: boolean;
+            /** @description True to write each element on one line. */
+            compact?: boolean;
+            /** @description `anonymous` or `use-credentials`. */
+            crossOrigin?: string | null;
+            /** @description `img` (if absent), `picture`, `preload`, `css`, `jsx`, `social` or `json`. */
+            form?: string | null;
+            /** @description True to add the headers that ask for client hints. */
+            hints?: boolean;
+            /** @description The language of the library's alternative texts, as HTML's `lang` has it. */
+            language?: string | null;
+            layout?: components["schemas"]["PlaceDocument"] | null;
+            /** @description Instead of the place's: `first`, `near`, `later` or `hidden`. */
+            loading?: string | null;
+            /** @description The originals, as `shelf/path`; one that ends in `/` stands for all in that folder. */
+            originals: string[];
+            /** @description The place they appear in. */
+            place?: string | null;
+            /** @description Instead of the place's: `none`, `flat`, `soft`, or the path or URL of a picture. */
+            placeholder?: string | null;
+            /** @description The selector of a CSS background; the place's name as a class if absent. */
+            selector?: string | null;
+            /** @description Formats with sources of their own, best first, for hosts that do not choose by `Accept`. */
+            typed?: string[];
+            /** @description True to name the current version in every URL, so that caches keep it for ever. */
+            versioned?: boolean;
+        };
         /** @description Finished markup. */
         MarkupResponse: {
-            /** @description The element. */
-            html: string;
-            /** @description What it offers, smallest first. */
-            ladder: components["schemas"]["LadderStepResponse"][];
+            /** @description Rules for the page's stylesheet. */
+            css: string[];
+            /** @description Elements for the page's head. */
+            head: string[];
+            /** @description Headers for the page's response. */
+            headers: string[];
             /** @description What a person still has to decide. */
             notes: string[];
+            /** @description The markup of each original, in the order they were named. */
+            pictures: components["schemas"]["PictureMarkup"][];
         };
         /** @description One original. */
         OriginalResponse: {
             /** @description `shelf/path`, as it stands in an address. */
             address: string;
+            /** @description Its alternative texts, where one original is shown; empty in lists. */
+            alts?: components["schemas"]["AltResponse"][];
             facts?: components["schemas"]["FactsResponse"] | null;
             /** @description `shelf/path`, as people write it. */
             id: string;
@@ -408,6 +531,68 @@ export interface components {
              * @description Pixels across.
              */
             width: number;
+        };
+        /** @description The markup of one original. */
+        PictureMarkup: {
+            /** @description What the place offers of it: a ladder for each of its layouts. */
+            ladders: components["schemas"]["LadderResponse"][];
+            /** @description The original, as `shelf/path`. */
+            original: string;
+            /** @description The markup. */
+            text: string;
+        };
+        /** @description A place as it is written. Absent keys take their defaults. */
+        PlaceDocument: {
+            /** @description Other layouts where media conditions hold; the first that holds counts. */
+            alternatives?: components["schemas"]["AlternativeDocument"][];
+            /**
+             * @description True if the layout gives pictures a definite width, so that browsers may use it for lazy
+             *     ones: `sizes="auto, ..."`.
+             */
+            autoSizes?: boolean;
+            /**
+             * Format: double
+             * @description The highest density whose pixels are followed, 1 to 4.
+             */
+            densityCap?: number | null;
+            /**
+             * Format: int32
+             * @description The fidelity target at density 1, 1 to 100; the policy's if absent.
+             */
+            fidelity?: number | null;
+            /** @description CSS `object-fit`; `cover` if a ratio stands. */
+            fit?: string | null;
+            /** @description `first`, `near`, `later` (if absent) or `hidden`. */
+            loading?: string | null;
+            /** @description `none` (if absent), `flat`, `soft`, or the path or URL of a picture. */
+            placeholder?: string | null;
+            /** @description What `cover` keeps: `30-40` in percent, `top`, `focus` or `subject`. */
+            position?: string | null;
+            /** @description Their aspect ratio, such as `3-2` or CSS's `3 / 2`; absent for each original's own. */
+            ratio?: string | null;
+            /** @description How wide pictures are shown: the `sizes` attribute. */
+            sizes: string;
+        };
+        /** @description Places by name, to be kept all or none. */
+        PlaceList: {
+            /** @description The places. */
+            places: {
+                [key: string]: components["schemas"]["PlaceDocument"];
+            };
+        };
+        /** @description A place as it is kept. */
+        PlaceResponse: {
+            /** @description Its name. */
+            name: string;
+            /** @description The place as it was written. */
+            place: components["schemas"]["PlaceDocument"];
+            /** @description What `@name` stands for in recipes. */
+            recipe: string;
+            /**
+             * Format: int64
+             * @description Counts its changes, from 1.
+             */
+            revision: number;
         };
         /** @description The body of every error. */
         Problem: {
@@ -444,6 +629,56 @@ export interface components {
              * @description Seconds for which it works, once.
              */
             seconds: number;
+        };
+        /** @description One candidate. */
+        StepResponse: {
+            /**
+             * Format: int64
+             * @description The bytes expected of it.
+             */
+            bytes: number;
+            /**
+             * Format: int32
+             * @description Pixels down that come out.
+             */
+            height: number;
+            /** @description Its recipe. */
+            recipe: string;
+            /**
+             * Format: double
+             * @description The share of views that take it, 0 to 1.
+             */
+            share: number;
+            /**
+             * Format: int32
+             * @description The fidelity target; absent for vectors.
+             */
+            target?: number | null;
+            /**
+             * Format: int32
+             * @description Pixels across that come out.
+             */
+            width: number;
+        };
+        /** @description What a number of widths costs over the population of screens. */
+        TradeResponse: {
+            /**
+             * Format: double
+             * @description The same on the screen where it is largest.
+             */
+            screenSurplus: number;
+            /**
+             * Format: double
+             * @description Pixels missing on average, in browsers that round to the nearer candidate.
+             */
+            shortfall: number;
+            /**
+             * Format: double
+             * @description Bytes above the exactly fitting ones, of all views together: 0.08 for 8%.
+             */
+            surplus: number;
+            /** @description How many widths. */
+            widths: number;
         };
     };
     responses: never;
@@ -693,6 +928,53 @@ export interface operations {
             };
         };
     };
+    alt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AltOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OriginalResponse"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     focus: {
         parameters: {
             query?: never;
@@ -788,27 +1070,16 @@ export interface operations {
     };
     markup: {
         parameters: {
-            query: {
-                /** @description The original, as `shelf/path`. */
-                original: string;
-                /** @description How wide it is shown: the `sizes` attribute. */
-                sizes: string;
-                /** @description The crop and fidelity, as a recipe; its own width is not used. */
-                recipe?: string;
-                /** @description What stands in for it; empty if it is decorative. */
-                alt?: string;
-                /** @description `first`, `near`, `later` (if absent) or `hidden`. */
-                loading?: string;
-                /** @description What stands before `/pic/`, where pictures come from another host than the page. */
-                base?: string;
-                /** @description True to name the current version in every address, so that caches keep it for ever. */
-                versioned?: boolean;
-            };
+            query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkupOrder"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -825,6 +1096,196 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Problem"];
                 };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    places: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceResponse"][];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_places: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceList"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceResponse"][];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The place's name. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceResponse"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The place's name. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceDocument"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceResponse"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The place's name. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             401: {
                 headers: {

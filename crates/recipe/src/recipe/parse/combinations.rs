@@ -17,6 +17,10 @@ pub(super) fn check_combinations(recipe: &Clauses, read: &[&str]) -> Result<(), 
         )
         .nearest("original"));
     }
+    // What a place brings is known once it is looked up, and checked again then.
+    if recipe.place.is_some() {
+        return Ok(());
+    }
     let has_side = recipe.width.is_some() || recipe.height.is_some();
     if recipe.ratio.is_some() && recipe.width.is_some() && recipe.height.is_some() {
         let clause = written(&|clause| clause.starts_with("ratio-"));

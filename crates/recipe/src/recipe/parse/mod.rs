@@ -53,10 +53,10 @@ fn read_clause(recipe: &mut Clauses, clause: &str) -> Result<(), RecipeError> {
             "is an empty clause: join clauses by one `_`, with none at the ends",
         ));
     }
-    if clause.starts_with('@') {
-        let problem =
-            "names a place, which this version of Kivet cannot follow yet; write its clauses out";
-        return Err(RecipeError::new(clause, problem));
+    if let Some(name) = clause.strip_prefix('@') {
+        let problem = "names no place: use a-z, 0-9 and `-` after the `@`";
+        let place = name.parse().map_err(|_| RecipeError::new(clause, problem))?;
+        return set(&mut recipe.place, clause, place);
     }
     if let Some(filter) = edits::filter(clause) {
         return edits::add_filter(recipe, clause, filter?);
@@ -153,7 +153,7 @@ fn fidelity(clause: &str, rest: &str) -> Result<Fidelity, RecipeError> {
         .and_then(|value| u8::try_from(value as i64).ok())
         .and_then(Fidelity::new)
         .ok_or_else(|| {
-            let within = asked.map_or(70.0, |value| value.round().clamp(1.0, 100.0));
+            let within = asked.map_or(80.0, |value| value.round().clamp(1.0, 100.0));
             RecipeError::new(clause, "is not a whole number from 1 to 100")
                 .nearest(format!("fidelity-{within}"))
         })

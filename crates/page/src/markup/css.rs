@@ -1,0 +1,144 @@
+//! A CSS background: `image-set()` (CSS Images 4, section 2.4) within media conditions.
+
+use super::{Markup, Options, Use, offer::in_parentheses};
+use crate::{Device, Layout, OfferedLayout, Place, Population, Screen};
+
+/// The densities that an `image-set()` tells apart.
+const DENSITIES: [f64; 4] = [1.0, 1.5, 2.0, 3.0];
+
+/// Viewports at which the picture is shown this much wider than at the narrowest of them share a
+/// rule.
+const BAND: f64 = 1.13;
+
+pub(super) fn write(one: &Use<'_>, options: &Options) -> Markup {
+    let selector = options.selector.clone().unwrap_or_else(|| format!(".{}", one.place.name));
+    let rules = Rules { one, selector: &selector };
+    // What comes later counts more, and of the alternatives the first does: so they come last, in
+    // reverse.
+    let layouts: Vec<_> = one.place.layouts().enumerate().collect();
+    let mut text = Vec::new();
+    for (number, (media, layout)) in layouts.into_iter().rev() {
+        text.extend(rules.of_layout(number, media, layout));
+    }
+    let loading = one.place.loading;
+    if loading.is_lazy() {
+        text.push(rules.waiting());
+    }
+    let note = if loading.is_lazy() {
+        format!(
+            "{}: put data-kivet=\"background\" on the element and load /kivet.js: it then waits until it comes near the viewport",
+            one.picture.path
+        )
+    } else {
+        format!(
+            "{}: a background is found once its stylesheet is there; if it is the largest paint, preload it: --form preload",
+            one.picture.path
+        )
+    };
+    Markup { text: text.join("\n"), notes: vec![note], ..Markup::default() }
+}
+
+struct Rules<'a> {
+    one: &'a Use<'a>,
+    selector: &'a str,
+}
+
+impl Rules<'_> {
+    /// A rule for each stretch of viewports, the widest first: it holds without a condition.
+    fn of_layout(&self, number: usize, media: Option<&str>, layout: &Layout) -> Vec<String> {
+        let offered = &self.one.offered.layouts[number];
+        let mut rules: Vec<(u32, String)> = Vec::new();
+        for (up_to, shown) in bands(self.one.place, number, layout) {
+            let body = self.rule(offered, shown);
+            match rules.last_mut() {
+                Some(last) if last.1 == body => last.0 = up_to,
+                _ => rules.push((up_to, body)),
+            }
+        }
+        let last = rules.len().saturating_sub(1);
+        let written = |(at, (up_to, body)): (usize, &(u32, String))| {
+            let narrow = (at < last).then(|| format!("(max-width: {up_to}px)"));
+            let condition: Vec<String> =
+                media.map(in_parentheses).into_iter().chain(narrow).collect();
+            if condition.is_empty() {
+                return body.clone();
+            }
+            let body = body.replace('\n', "\n  ");
+            format!("@media {} {{\n  {body}\n}}", condition.join(" and "))
+        };
+        rules.iter().enumerate().rev().map(written).collect()
+    }
+
+    fn rule(&self, offered: &OfferedLayout, shown: f64) -> String {
+        let cap = self.one.place.density_on(f64::INFINITY);
+        let url = |density: f64| {
+            let recipe = &offered.taken(shown * density).recipe;
+            format!("url(\"{}\")", self.one.picture.url(recipe, None))
+        };
+        let mut set: Vec<(String, f64)> = Vec::new();
+        for density in DENSITIES.into_iter().filter(|density| *density <= cap) {
+            let url = url(density);
+            // The largest that there is serves all densities above, too.
+            if set.last().is_none_or(|(known, _)| *known != url) {
+                set.push((url, density));
+            }
+        }
+        let plain = &set[0].0;
+        let mut lines = vec![format!("background-image: {plain};")];
+        if set.len() > 1 {
+            let parts: Vec<String> =
+                set.iter().map(|(url, density)| format!("{url} {density}x")).collect();
+            lines.push(format!("background-image: image-set({});", parts.join(", ")));
+        }
+        format!("{} {{\n  {}\n}}", self.selector, lines.join("\n  "))
+    }
+
+    /// Until the page script finds the element near the viewport, it has no background; without
+    /// script it has.
+    fn waiting(&self) -> String {
+        format!(
+            "@media (scripting: enabled) {{\n  {}[data-kivet=\"background\"]:not([data-kivet-seen]) {{\n    background-image: none;\n  }}\n}}",
+            self.selector
+        )
+    }
+}
+
+/// Stretches of viewport widths on which a layout is shown: the last width of each, and how wide
+/// the picture is there at most.
+fn bands(place: &Place, number: usize, layout: &Layout) -> Vec<(u32, f64)> {
+    let all = || Population::assumed().screens.iter().map(Screen::device);
+    let mut screens: Vec<Device> =
+        all().filter(|device| place.layout_on(device) == number).collect();
+    if screens.is_empty() {
+        screens = all().collect();
+    }
+    screens.sort_by_key(|device| device.width);
+    let mut bands: Vec<Band> = Vec::new();
+    for device in screens {
+        let shown = layout.sizes.shown_on(&device).max(1.0);
+        match bands.last_mut() {
+            Some(band) if band.takes(device.width, shown) => {
+                *band = Band {
+                    up_to: device.width,
+                    least: band.least.min(shown),
+                    most: band.most.max(shown),
+                };
+            }
+            _ => bands.push(Band { up_to: device.width, least: shown, most: shown }),
+        }
+    }
+    bands.into_iter().map(|band| (band.up_to, band.most)).collect()
+}
+
+struct Band {
+    up_to: u32,
+    least: f64,
+    most: f64,
+}
+
+impl Band {
+    /// True if a screen may share the rule: it is about as wide there, or of the same viewport.
+    fn takes(&self, width: u32, shown: f64) -> bool {
+        width == self.up_to || shown.max(self.most) <= self.least.min(shown) * BAND
+    }
+}

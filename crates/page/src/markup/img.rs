@@ -1,0 +1,77 @@
+//! `img`, and `picture` around it.
+
+use super::{
+    Markup, Offer, OfferedSource, Options, Use,
+    element::{Element, Value},
+    waiting::Waiting,
+};
+use crate::Loading;
+
+pub(super) fn write(one: &Use<'_>, offer: &Offer, options: &Options, picture: bool) -> Markup {
+    let waiting = Waiting::of(one, options.classes);
+    let element = element(one, offer, options, picture, &waiting);
+    Markup {
+        text: element.html(options.compact),
+        css: waiting.css(),
+        notes: notes(one),
+        ..Markup::default()
+    }
+}
+
+/// The element, with its sources where it is a `picture`.
+pub(super) fn element(
+    one: &Use<'_>,
+    offer: &Offer,
+    options: &Options,
+    picture: bool,
+    waiting: &Waiting,
+) -> Element {
+    let img = img(one, offer, options, waiting);
+    if !picture {
+        return img;
+    }
+    let sources = offer.sources.iter().map(source);
+    Element::new("picture").holding(sources.chain([img]).collect())
+}
+
+fn img(one: &Use<'_>, offer: &Offer, options: &Options, waiting: &Waiting) -> Element {
+    let main = &offer.main;
+    let loading = one.place.loading;
+    let mut img = Element::new("img").text("src", &main.fallback);
+    let parts = main.parts();
+    // One candidate needs no choosing among.
+    if !parts.is_empty() {
+        img = img.with("srcset", Value::List(parts)).text("sizes", &main.sizes);
+    }
+    let img = img
+        .with("width", Value::Number(main.size.width))
+        .with("height", Value::Number(main.size.height))
+        .maybe("alt", one.alt.value())
+        .text("loading", loading.attribute())
+        .maybe("fetchpriority", loading.priority())
+        .text("decoding", "async")
+        .maybe("crossorigin", options.cross_origin.map(|mode| mode.name()));
+    waiting.on(img)
+}
+
+fn source(source: &OfferedSource) -> Element {
+    let OfferedSource { media, format, candidates } = source;
+    Element::new("source")
+        .maybe("media", media.clone())
+        .maybe("type", format.map(|format| format.media_type()))
+        .with("srcset", Value::List(candidates.all_parts()))
+        .text("sizes", &candidates.sizes)
+        .with("width", Value::Number(candidates.size.width))
+        .with("height", Value::Number(candidates.size.height))
+}
+
+/// What a person still has to decide.
+pub(super) fn notes(one: &Use<'_>) -> Vec<String> {
+    let preload = (one.place.loading == Loading::First).then(|| {
+        format!(
+            "{}: loads first; if the page's HTML names it late, preload it too: --form preload",
+            one.picture.path
+        )
+    });
+    one.alt.note(one.picture.path).into_iter().chain(preload).collect()
+}

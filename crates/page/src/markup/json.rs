@@ -1,0 +1,93 @@
+//! The parts of markup as JSON, for templates that put them together themselves.
+
+use serde::{Deserialize, Serialize};
+
+use super::{Candidates, Markup, Offer, Options, Use, img, waiting::Waiting};
+
+/// The parts of an `img` or `picture`.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct MarkupDocument {
+    /// The original, as it stands in URLs.
+    pub path: String,
+    /// The `src` attribute.
+    pub src: String,
+    /// The `srcset` attribute.
+    pub srcset: String,
+    /// The `sizes` attribute.
+    pub sizes: String,
+    /// The `width` attribute.
+    pub width: u32,
+    /// The `height` attribute.
+    pub height: u32,
+    /// The `alt` attribute; absent if none is known.
+    pub alt: Option<String>,
+    /// The `loading` attribute.
+    pub loading: String,
+    /// The `fetchpriority` attribute.
+    pub fetchpriority: Option<String>,
+    /// The `source` elements, in order.
+    pub sources: Vec<SourceDocument>,
+    /// The placeholder's CSS declarations.
+    pub placeholder: Option<String>,
+}
+
+/// One `source`.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct SourceDocument {
+    /// The `media` attribute.
+    pub media: Option<String>,
+    /// The `type` attribute.
+    pub r#type: Option<String>,
+    /// The `srcset` attribute.
+    pub srcset: String,
+    /// The `sizes` attribute.
+    pub sizes: String,
+    /// The `width` attribute.
+    pub width: u32,
+    /// The `height` attribute.
+    pub height: u32,
+}
+
+pub(super) fn write(one: &Use<'_>, offer: &Offer, options: &Options) -> Markup {
+    let document = document(one, offer);
+    let text = if options.compact {
+        serde_json::to_string(&document)
+    } else {
+        serde_json::to_string_pretty(&document)
+    };
+    // Strings and numbers can always be written.
+    Markup { text: text.unwrap_or_default(), notes: img::notes(one), ..Markup::default() }
+}
+
+fn document(one: &Use<'_>, offer: &Offer) -> MarkupDocument {
+    let Candidates { sizes, size, fallback, .. } = &offer.main;
+    let loading = one.place.loading;
+    let waiting = Waiting::of(one, false);
+    let placeholder: Vec<String> =
+        waiting.declarations().iter().map(|(name, value)| format!("{name}:{value}")).collect();
+    MarkupDocument {
+        path: one.picture.path.to_owned(),
+        src: fallback.clone(),
+        srcset: offer.main.attribute(),
+        sizes: sizes.clone(),
+        width: size.width,
+        height: size.height,
+        alt: one.alt.value().map(str::to_owned),
+        loading: loading.attribute().to_owned(),
+        fetchpriority: loading.priority().map(str::to_owned),
+        sources: offer
+            .sources
+            .iter()
+            .map(|source| SourceDocument {
+                media: source.media.clone(),
+                r#type: source.format.map(|format| format.media_type().to_owned()),
+                srcset: source.candidates.attribute(),
+                sizes: source.candidates.sizes.clone(),
+                width: source.candidates.size.width,
+                height: source.candidates.size.height,
+            })
+            .collect(),
+        placeholder: (!placeholder.is_empty()).then(|| placeholder.join(";")),
+    }
+}

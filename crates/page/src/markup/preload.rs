@@ -1,0 +1,111 @@
+//! `link rel="preload"` (HTML, 4.6.7.14), as an element and as a `Link` header (RFC 8288): it names
+//! exactly what the picture's own markup would take.
+
+use super::{
+    Markup, Offer, OfferedSource, Options, Use,
+    element::{Element, Value},
+    offer::{Candidates, in_parentheses},
+};
+
+pub(super) fn write(one: &Use<'_>, offer: &Offer, options: &Options) -> Markup {
+    let links = links(offer);
+    let elements: Vec<String> =
+        links.iter().map(|link| link.element(options).html(options.compact)).collect();
+    let headers = links.iter().map(|link| format!("Link: {}", link.header(options))).collect();
+    let lazy = one.place.loading.is_lazy().then(|| {
+        format!(
+            "{}: the place is `{}`; preload the one picture that loads `first`, and no other",
+            one.picture.path,
+            one.place.loading.name()
+        )
+    });
+    Markup {
+        text: elements.join("\n"),
+        headers,
+        notes: lazy.into_iter().collect(),
+        ..Markup::default()
+    }
+}
+
+/// One preload. No two hold on the same screen.
+pub(super) struct Link<'a> {
+    pub(super) media: Option<String>,
+    format: Option<&'static str>,
+    pub(super) candidates: &'a Candidates,
+}
+
+/// A link for each source of the first format, each on the screens that the ones before leave.
+pub(super) fn links(offer: &Offer) -> Vec<Link<'_>> {
+    let first = offer.sources.iter().find_map(|source| source.format);
+    let of_first = |source: &&OfferedSource| source.format == first;
+    let mut before: Vec<&str> = Vec::new();
+    let mut links: Vec<Link<'_>> = offer
+        .sources
+        .iter()
+        .filter(of_first)
+        .map(|source| {
+            let media = exclusive(&before, source.media.as_deref());
+            before.extend(source.media.as_deref());
+            let format = source.format.map(|format| format.media_type());
+            Link { media, format, candidates: &source.candidates }
+        })
+        .collect();
+    // With typed sources, the last of them is for every screen already.
+    if first.is_none() {
+        let media = exclusive(&before, None);
+        links.push(Link { media, format: None, candidates: &offer.main });
+    }
+    links
+}
+
+/// Where `media` holds and none of those before it.
+fn exclusive(before: &[&str], media: Option<&str>) -> Option<String> {
+    let others = before.iter().map(|other| format!("(not {})", doubled(other)));
+    let parts: Vec<String> = media.map(in_parentheses).into_iter().chain(others).collect();
+    (!parts.is_empty()).then(|| parts.join(" and "))
+}
+
+/// A condition as `not` takes it: in parentheses of its own, unless it is one feature.
+fn doubled(media: &str) -> String {
+    let one_feature = media.starts_with('(') && media.matches('(').count() == 1;
+    if one_feature { media.to_owned() } else { format!("({media})") }
+}
+
+impl Link<'_> {
+    fn element(&self, options: &Options) -> Element {
+        let Candidates { sizes, fallback, .. } = self.candidates;
+        let link = Element::new("link")
+            .text("rel", "preload")
+            .text("as", "image")
+            .maybe("media", self.media.clone())
+            .maybe("type", self.format)
+            .text("href", fallback);
+        let link = match self.candidates.parts() {
+            parts if parts.is_empty() => link,
+            parts => link.with("imagesrcset", Value::List(parts)).text("imagesizes", sizes),
+        };
+        link.text("fetchpriority", "high")
+            .maybe("crossorigin", options.cross_origin.map(|mode| mode.name()))
+    }
+
+    fn header(&self, options: &Options) -> String {
+        let Candidates { sizes, fallback, .. } = self.candidates;
+        let mut text = format!("<{fallback}>; rel=preload; as=image");
+        let mut add = |name: &str, value: &str| text.push_str(&format!("; {name}=\"{value}\""));
+        if !self.candidates.parts().is_empty() {
+            add("imagesrcset", &self.candidates.attribute());
+            add("imagesizes", sizes);
+        }
+        if let Some(media) = &self.media {
+            add("media", media);
+        }
+        if let Some(format) = self.format {
+            add("type", format);
+        }
+        if let Some(mode) = options.cross_origin {
+            add("crossorigin", mode.name());
+        }
+        add("fetchpriority", "high");
+        text
+    }
+}

@@ -1,0 +1,323 @@
+//! What a place offers of one original: the ladder of each layout, with each step's own target.
+
+use kivet_recipe::{
+    Demand, Facts, Fidelity, Ladder, LadderLimits, LadderPoint, LadderStep, Ladders, Recipe, Size,
+    every_step, fewest_widths,
+};
+use serde::{Deserialize, Serialize};
+
+use super::{Layout, Place, Population, Screen};
+use crate::Device;
+
+/// What a place offers of one original. Kept as it is for a revision of the place, so that URLs do
+/// not change as more is learnt of the original.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Offered {
+    /// For each of the place's layouts, in their order.
+    pub layouts: Vec<OfferedLayout>,
+}
+
+/// The ladder of one layout.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct OfferedLayout {
+    /// The candidates, smallest first; at least one.
+    pub steps: Vec<OfferedStep>,
+    /// What they cost.
+    pub cost: Trade,
+    /// What one width fewer would cost.
+    pub fewer: Option<Trade>,
+    /// What one more would cost.
+    pub more: Option<Trade>,
+    /// For screens denser than the place's cap: the step for each stretch of viewport widths,
+    /// rising. Empty without a cap.
+    pub capped: Vec<Band>,
+}
+
+/// One candidate.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct OfferedStep {
+    /// Its recipe, width and target included.
+    #[serde(with = "as_text")]
+    pub recipe: Recipe,
+    /// The pixels that come out.
+    pub size: Size,
+    /// The bytes expected of it.
+    pub bytes: u64,
+    /// The share of views that take it.
+    pub share: f64,
+}
+
+/// What a number of widths costs.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Trade {
+    /// How many widths.
+    pub widths: usize,
+    /// Bytes above the exactly fitting ones, of all views together: 0.08 for 8%.
+    pub surplus: f64,
+    /// The same on the screen where it is largest.
+    pub screen_surplus: f64,
+    /// Pixels missing on average, in browsers that round to the nearer candidate.
+    pub shortfall: f64,
+}
+
+/// A stretch of viewport widths.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Band {
+    /// Its last width in CSS pixels; `None` for the last stretch.
+    pub up_to: Option<u32>,
+    /// The number of the step.
+    pub step: usize,
+}
+
+impl Trade {
+    fn of(ladder: &Ladder) -> Self {
+        let Ladder { chosen, surplus, screen_surplus, shortfall } = ladder;
+        Self {
+            widths: chosen.len(),
+            surplus: *surplus,
+            screen_surplus: *screen_surplus,
+            shortfall: *shortfall,
+        }
+    }
+}
+
+impl Offered {
+    /// Chooses the widths of `place` for an original with `facts`. `target` is the policy's at
+    /// density 1, each doubling of density takes `density_step` from it, and `bytes` says what a
+    /// recipe is expected to take.
+    pub fn new(
+        place: &Place,
+        facts: &Facts,
+        population: &Population,
+        (target, density_step): (Fidelity, u8),
+        bytes: &dyn Fn(&Recipe) -> f64,
+    ) -> Self {
+        let target = place.fidelity.unwrap_or(target);
+        let layouts = place.layouts().enumerate().map(|(at, (_, layout))| {
+            let demands = demands(place, at, layout, population);
+            let ladders = Chooser { layout, facts, target, density_step, bytes, demands };
+            ladders.offered(place)
+        });
+        Self { layouts: layouts.collect() }
+    }
+
+    /// The layout and step that Chromium takes on a screen.
+    pub fn taken_on(&self, place: &Place, device: &Device) -> (usize, &OfferedStep) {
+        let at = place.layout_on(device);
+        let (offered, layout) = (&self.layouts[at], place.layouts().nth(at).map(|(_, one)| one));
+        let shown = layout.map_or(0.0, |layout| layout.sizes.shown_on(device));
+        let capped = place.density_cap.is_some_and(|cap| device.density > cap.factor());
+        let band =
+            offered.capped.iter().find(|band| band.up_to.is_none_or(|up_to| device.width <= up_to));
+        let step = match band.filter(|_| capped) {
+            Some(band) => &offered.steps[band.step],
+            None => offered.taken(shown * device.density),
+        };
+        (at, step)
+    }
+}
+
+impl OfferedLayout {
+    /// The step a browser takes that needs so many pixels across.
+    pub fn taken(&self, pixels: f64) -> &OfferedStep {
+        let enough = |step: &&OfferedStep| f64::from(step.size.width) >= pixels;
+        self.steps.iter().find(enough).unwrap_or(&self.steps[self.steps.len() - 1])
+    }
+}
+
+/// What the screens that show a layout need; all screens, where none of them is known to show it.
+fn demands(place: &Place, at: usize, layout: &Layout, population: &Population) -> Vec<Demand> {
+    let need = |screen: &Screen| {
+        let density = place.density_on(screen.density);
+        let pixels = (layout.sizes.shown_on(&screen.device()) * density).max(1.0);
+        Demand { pixels, density, share: screen.share }
+    };
+    let shows = |screen: &&Screen| place.layout_on(&screen.device()) == at;
+    let shown: Vec<Demand> = population.screens.iter().filter(shows).map(need).collect();
+    if shown.is_empty() { population.screens.iter().map(need).collect() } else { shown }
+}
+
+struct Chooser<'a> {
+    layout: &'a Layout,
+    facts: &'a Facts,
+    target: Fidelity,
+    density_step: u8,
+    bytes: &'a dyn Fn(&Recipe) -> f64,
+    demands: Vec<Demand>,
+}
+
+impl Chooser<'_> {
+    fn offered(&self, place: &Place) -> OfferedLayout {
+        let usual = self.target_for(self.demands.iter());
+        let steps = every_step(&self.layout.geometry.with_fidelity(usual), self.facts);
+        let points: Vec<LadderPoint> = steps
+            .iter()
+            .map(|step| LadderPoint {
+                width: step.size.width,
+                bytes: (self.bytes)(&step.recipe).max(1.0),
+            })
+            .collect();
+        let ladders = fewest_widths(&points, &self.demands, LadderLimits::default());
+        // Every picture has at least one step.
+        let Some(Ladders { best, fewer, more }) = ladders else { return OfferedLayout::default() };
+        let steps: Vec<OfferedStep> = best
+            .chosen
+            .iter()
+            .map(|number| self.step(&steps[*number], &points, *number, &best))
+            .collect();
+        OfferedLayout {
+            capped: self.bands(place, &steps),
+            steps,
+            cost: Trade::of(&best),
+            fewer: fewer.as_ref().map(Trade::of),
+            more: more.as_ref().map(Trade::of),
+        }
+    }
+
+    fn step(
+        &self,
+        step: &LadderStep,
+        points: &[LadderPoint],
+        number: usize,
+        ladder: &Ladder,
+    ) -> OfferedStep {
+        let takers: Vec<&Demand> = self
+            .demands
+            .iter()
+            .filter(|demand| ladder.taken(points, demand.pixels) == Some(number))
+            .collect();
+        let all: f64 = self.demands.iter().map(|demand| demand.share).sum();
+        let share = takers.iter().map(|demand| demand.share).sum::<f64>() / all.max(f64::EPSILON);
+        let target = self.target_for(takers.into_iter());
+        OfferedStep {
+            recipe: step.recipe.with_fidelity(target),
+            size: step.size,
+            bytes: points[number].bytes as u64,
+            share,
+        }
+    }
+
+    /// The target for screens of different densities: at the mean of their doublings.
+    fn target_for<'d>(&self, demands: impl Iterator<Item = &'d Demand>) -> Fidelity {
+        let (doublings, share) = demands.fold((0.0, 0.0), |(doublings, share), demand| {
+            (doublings + demand.density.max(1.0).log2() * demand.share, share + demand.share)
+        });
+        let mean = if share > 0.0 { doublings / share } else { 0.0 };
+        self.target.at_density(mean.exp2(), self.density_step)
+    }
+
+    /// The stretches of viewport widths on which a screen denser than the cap takes one step.
+    fn bands(&self, place: &Place, steps: &[OfferedStep]) -> Vec<Band> {
+        let Some(cap) = place.density_cap.map(|cap| cap.factor()) else { return Vec::new() };
+        let step_at = |width: u32| {
+            let shown = self.layout.sizes.shown_on(&Device::screen(width, width, cap));
+            let enough = |step: &OfferedStep| f64::from(step.size.width) >= shown * cap;
+            steps.iter().position(enough).unwrap_or(steps.len() - 1)
+        };
+        let mut bands: Vec<Band> = Vec::new();
+        for width in NARROWEST..=WIDEST {
+            let step = step_at(width);
+            match bands.last_mut() {
+                Some(last) if last.step == step => last.up_to = Some(width),
+                _ => bands.push(Band { up_to: Some(width), step }),
+            }
+        }
+        if let Some(last) = bands.last_mut() {
+            last.up_to = None;
+        }
+        bands
+    }
+}
+
+/// The viewport widths that are told apart, in CSS pixels.
+const NARROWEST: u32 = 160;
+const WIDEST: u32 = 4096;
+
+/// A recipe as its text.
+mod as_text {
+    use kivet_recipe::Recipe;
+    use serde::{Deserialize, Deserializer, Serializer, de::Error};
+
+    pub fn serialize<S: Serializer>(recipe: &Recipe, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_str(recipe)
+    }
+
+    pub fn deserialize<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Recipe, D::Error> {
+        let text = String::deserialize(deserializer)?;
+        text.parse().map_err(D::Error::custom)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use kivet_recipe::{Format, Storage};
+
+    use super::*;
+    use crate::PlaceDocument;
+
+    fn offered(document: &PlaceDocument, size: Size) -> (Place, Offered) {
+        let place = document.checked(&"card".parse().expect("a name")).expect("a place");
+        let facts = Facts::plain(Format::Jpeg, size, Storage::Lossy);
+        let bytes = |recipe: &Recipe| f64::from(recipe.width.unwrap_or(1)).powf(1.6);
+        let policy = (Fidelity::DEFAULT, 8);
+        let offered = Offered::new(&place, &facts, Population::assumed(), policy, &bytes);
+        (place, offered)
+    }
+
+    #[test]
+    fn steps_that_dense_screens_take_have_lower_targets() {
+        let (_, offered) = offered(
+            &PlaceDocument::of_sizes("(min-width: 60em) 300px, 100vw"),
+            Size::new(4000, 3000),
+        );
+        let steps = &offered.layouts[0].steps;
+        let target = |step: &OfferedStep| match step.recipe.quality {
+            Some(kivet_recipe::Quality::Fidelity(target)) => target.get(),
+            _ => panic!("a target"),
+        };
+        // Laptops need 300 pixels at density 1, phones 720 to 1290 at 2 to 3.
+        assert_eq!((steps[0].size.width, target(&steps[0])), (300, 80));
+        assert!(steps[1..].iter().all(|step| target(step) <= 78), "{steps:?}");
+        assert_eq!(target(&steps[steps.len() - 1]), 72);
+        let layout = &offered.layouts[0];
+        assert!(layout.cost.surplus <= 0.08 && layout.cost.shortfall <= 0.1, "{layout:?}");
+        assert!(layout.fewer.is_some_and(|fewer| fewer.surplus > layout.cost.surplus));
+        let text = serde_json::to_string(&offered).expect("written");
+        let read: Offered = serde_json::from_str(&text).expect("read");
+        let recipes = |offered: &Offered| {
+            let steps = offered.layouts.iter().flat_map(|layout| &layout.steps);
+            steps.map(|step| (step.recipe.clone(), step.size)).collect::<Vec<_>>()
+        };
+        assert_eq!(recipes(&read), recipes(&offered));
+    }
+
+    #[test]
+    fn a_cap_gives_each_stretch_of_viewports_its_step() {
+        let document = PlaceDocument { density_cap: Some(2.0), ..PlaceDocument::of_sizes("100vw") };
+        let (place, offered) = offered(&document, Size::new(4000, 3000));
+        let bands = &offered.layouts[0].capped;
+        assert!(
+            bands.windows(2).all(|pair| pair[0].up_to < pair[1].up_to || pair[1].up_to.is_none())
+        );
+        let dense = Device::screen(390, 740, 3.0);
+        let taken = offered.taken_on(&place, &dense).1.size.width;
+        assert!((780..860).contains(&taken), "{taken}");
+        let usual = Device::screen(390, 740, 2.0);
+        assert_eq!(offered.taken_on(&place, &usual).1.size.width, taken);
+    }
+
+    #[test]
+    fn originals_of_every_size_have_a_ladder() {
+        for size in [(1, 1), (39, 20), (40, 40), (160, 2000), (701, 467), (12000, 9)] {
+            let (_, offered) =
+                offered(&PlaceDocument::of_sizes("100vw"), Size::new(size.0, size.1));
+            let steps = &offered.layouts[0].steps;
+            assert!(steps.iter().all(|step| step.size.width <= size.0) && !steps.is_empty());
+            // No screen needs more than 3456.
+            assert_eq!(steps.last().map(|step| step.size.width), Some(size.0.min(3648)));
+        }
+    }
+}

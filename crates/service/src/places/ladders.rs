@@ -1,0 +1,72 @@
+//! What a place offers of an original: chosen once for a revision of the place, then kept.
+
+use std::sync::Arc;
+
+use kivet_page::{Offered, Place, Population};
+use kivet_recipe::{Accepted, Curves, Recipe, Request, choose};
+
+use super::KeptPlace;
+use crate::{app::App, blocking::blocking, problem::Problem, shelves::Original};
+
+/// What a kept place offers of an original.
+///
+/// # Errors
+/// If the records fail.
+pub async fn offered(
+    app: &App,
+    kept: &KeptPlace,
+    original: &Arc<Original>,
+) -> Result<Arc<Offered>, Problem> {
+    let name = kept.place.name();
+    let key = (name.clone(), kept.revision, original.record.hash.clone());
+    if let Some(known) = app.places.ladders.get(&key) {
+        return Ok(known);
+    }
+    let (records, name, hash) =
+        (app.places.records().clone(), name.to_string(), original.record.hash.clone());
+    let read = {
+        let (records, name, hash) = (records.clone(), name.clone(), hash.clone());
+        blocking(move || records.offered(&name, &hash)).await??
+    };
+    let offered = match read.and_then(|text| serde_json::from_str(&text).ok()) {
+        Some(offered) => offered,
+        None => {
+            let offered = chosen(app, &kept.place, original).await?;
+            let text =
+                serde_json::to_string(&offered).map_err(|error| Problem::internal(&error))?;
+            let revision = kept.revision;
+            blocking(move || records.keep_offered(&name, revision, &hash, &text)).await??;
+            offered
+        }
+    };
+    let offered = Arc::new(offered);
+    app.places.ladders.insert(key, Arc::clone(&offered));
+    Ok(offered)
+}
+
+/// What a place offers by what is known of the original now.
+///
+/// # Errors
+/// If choosing fails.
+pub async fn chosen(
+    app: &App,
+    place: &Place,
+    original: &Arc<Original>,
+) -> Result<Offered, Problem> {
+    let curves = app.pipeline.curves(original).await;
+    let (app, place, original) = (app.clone(), place.clone(), Arc::clone(original));
+    Ok(blocking(move || choose_widths(&app, &place, &original, &curves)).await?)
+}
+
+fn choose_widths(app: &App, place: &Place, original: &Original, curves: &Curves) -> Offered {
+    let facts = original.facts();
+    // What current browsers ask for.
+    let request = Request::accepting(Accepted::from_header("image/avif,image/webp,image/*"));
+    let bytes = |recipe: &Recipe| {
+        let choice = choose(recipe, facts, curves, &request, &app.policy).ok();
+        let best = choice.and_then(|choice| choice.candidates.first().copied());
+        best.map_or(0.0, |best| best.predicted_bytes.get() as f64)
+    };
+    let policy = (app.policy.fidelity, app.policy.density_step);
+    Offered::new(place, facts, Population::assumed(), policy, &bytes)
+}

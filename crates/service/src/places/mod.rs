@@ -1,0 +1,11 @@
+//! Places: their records, `/api/places`, and the ladders that they offer.
+
+mod handlers;
+mod kept;
+mod ladders;
+mod responses;
+
+pub use handlers::routes;
+pub use kept::{KeptPlace, Places};
+pub use ladders::{chosen, offered};
+pub use responses::{PlaceList, PlaceResponse};
