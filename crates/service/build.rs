@@ -1,8 +1,10 @@
-//! Lets a release build notice a freshly built console.
+//! Lets a release build notice freshly built web packages.
 
 fn main() {
-    let dist = std::path::Path::new("../../web/console/dist");
-    // The folder must exist to be watched; without the console it stays empty.
-    let _ = std::fs::create_dir_all(dist);
-    println!("cargo:rerun-if-changed={}", dist.display());
+    for package in ["console", "viewer"] {
+        let dist = std::path::Path::new("../../web").join(package).join("dist");
+        // The folder must exist to be watched; without the package it stays empty.
+        let _ = std::fs::create_dir_all(&dist);
+        println!("cargo:rerun-if-changed={}", dist.display());
+    }
 }

@@ -11,7 +11,7 @@ use std::process::ExitCode;
 
 use anyhow::{Result, bail};
 use machine::{BUILD, SHOOT, TEST};
-use run::{cargo, console, console_built, in_repository};
+use run::{cargo, in_repository, web, web_built};
 
 const USAGE: &str = "cargo xtask NAME
 
@@ -50,19 +50,19 @@ fn run() -> Result<()> {
     match arguments.as_slice() {
         ["demo", rest @ ..] => {
             machine::install(&[BUILD])?;
-            console_built()?;
+            web_built()?;
             cargo(&["build", "--release", "--package", "kivet"])?;
             in_repository(run::release_binary("kivet")?).arg("demo").args(rest).status()?;
             Ok(())
         }
         ["test", rest @ ..] => {
             machine::install(&[BUILD, TEST])?;
-            console_built()?;
+            web_built()?;
             tests::run(rest)
         }
         ["check"] => {
             machine::install(&[BUILD])?;
-            console_built()?;
+            web_built()?;
             cargo(&["fmt", "--all", "--check"])?;
             modules::run()?;
             cargo(&["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"])?;
@@ -70,7 +70,7 @@ fn run() -> Result<()> {
             let without = ["--exclude", "kivet-bench", "--exclude", "kivet-fuzz"];
             cargo(&[&lints, without.as_slice(), &["--", "-D", "warnings"]].concat())?;
             documentation()?;
-            console(&["run", "check"])
+            web(&["run", "check"])
         }
         ["modules"] => modules::run(),
         ["bench", name, rest @ ..] => {
@@ -83,7 +83,7 @@ fn run() -> Result<()> {
         }
         ["shots"] => {
             machine::install(&[BUILD, TEST, SHOOT])?;
-            console_built()?;
+            web_built()?;
             cargo(&["build", "--release", "--package", "kivet"])?;
             shots::run()
         }

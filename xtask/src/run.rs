@@ -36,23 +36,31 @@ pub fn cargo(arguments: &[&str]) -> Result<()> {
     succeed(in_repository(env!("CARGO")).args(arguments))
 }
 
-/// Runs npm in the console's folder.
-pub fn console(arguments: &[&str]) -> Result<()> {
-    succeed(Command::new("npm").args(arguments).current_dir(root().join("web/console")))
+/// Runs npm in the folder of all web packages.
+pub fn web(arguments: &[&str]) -> Result<()> {
+    succeed(Command::new("npm").args(arguments).current_dir(root().join("web")))
 }
 
-/// Installs the console's packages and builds it, each only if what it depends on has changed: a
-/// fresh build of the console makes cargo build the service anew.
-pub fn console_built() -> Result<()> {
-    let folder = root().join("web/console");
+/// What the service carries in its binary: the package, and the file its build writes.
+const CARRIED: [(&str, &str); 2] = [("console", "dist/index.html"), ("viewer", "dist/kivet.js")];
+
+/// Installs the web packages and builds what the service carries, each only if what it depends on
+/// has changed: a fresh build makes cargo build the service anew.
+pub fn web_built() -> Result<()> {
+    let folder = root().join("web");
     let installed = changed(&folder.join("node_modules/.package-lock.json"));
-    if installed.is_none() || installed < changed(&folder.join("package-lock.json")) {
-        console(&["ci", "--no-audit", "--no-fund"])?;
+    let lock = changed(&folder.join("package-lock.json"));
+    if installed.is_none() || installed < lock {
+        web(&["ci", "--no-audit", "--no-fund"])?;
     }
-    let built = changed(&folder.join("dist/index.html"));
-    let sources = ["src", "index.html", "package-lock.json", "vite.config.ts"];
-    if built.is_none() || sources.iter().any(|source| changed(&folder.join(source)) > built) {
-        console(&["run", "--silent", "build"])?;
+    for (package, file) in CARRIED {
+        let folder = folder.join(package);
+        let built = changed(&folder.join(file));
+        let sources = ["src", "index.html", "package.json", "vite.config.ts"];
+        let newest = sources.iter().map(|source| changed(&folder.join(source))).max().flatten();
+        if built.is_none() || newest.max(lock) > built {
+            web(&["run", "--silent", "build", "--workspace", package])?;
+        }
     }
     Ok(())
 }

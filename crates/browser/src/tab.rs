@@ -11,8 +11,9 @@ use chromiumoxide::{
     Page,
     cdp::browser_protocol::{
         emulation::{
-            SetCpuThrottlingRateParams, SetDataSaverOverrideParams, SetDeviceMetricsOverrideParams,
-            SetUserAgentOverrideParams,
+            MediaFeature, SetCpuThrottlingRateParams, SetDataSaverOverrideParams,
+            SetDeviceMetricsOverrideParams, SetEmulatedMediaParams,
+            SetScriptExecutionDisabledParams, SetUserAgentOverrideParams,
         },
         network::{
             EnableParams, EventLoadingFailed, EventLoadingFinished, EventRequestServedFromCache,
@@ -261,6 +262,25 @@ impl Tab {
     /// If the browser refuses.
     pub async fn save_data(&self, on: bool) -> Result<(), BrowserError> {
         self.page.execute(SetDataSaverOverrideParams { data_saver_enabled: Some(on) }).await?;
+        Ok(())
+    }
+
+    /// Lets pages run scripts, or not, from the next one on.
+    ///
+    /// # Errors
+    /// If the browser refuses.
+    pub async fn scripts(&self, on: bool) -> Result<(), BrowserError> {
+        self.page.execute(SetScriptExecutionDisabledParams::new(!on)).await?;
+        Ok(())
+    }
+
+    /// Tells pages that the viewer wants less motion.
+    ///
+    /// # Errors
+    /// If the browser refuses.
+    pub async fn reduce_motion(&self) -> Result<(), BrowserError> {
+        let reduced = MediaFeature::new("prefers-reduced-motion", "reduce");
+        self.page.execute(SetEmulatedMediaParams::builder().feature(reduced).build()).await?;
         Ok(())
     }
 

@@ -27,6 +27,7 @@ mod server;
 mod shelves;
 mod sign_in;
 mod start_error;
+mod viewer;
 mod why;
 
 pub use api::openapi;

@@ -27,7 +27,7 @@ use crate::{
     shelves::Shelves,
     sign_in::SignIn,
     start_error::StartError,
-    why,
+    viewer, why,
 };
 
 /// Names one request in the log and in its response; taken over from a proxy in front.
@@ -140,7 +140,8 @@ fn router(app: &App, config: &Config) -> Router {
         .merge(api::routes())
         .merge(health::routes())
         .merge(problem::routes())
-        .merge(console::routes());
+        .merge(console::routes())
+        .merge(viewer::routes());
     if let Some(folder) = &config.demo {
         router = router.merge(demo::routes(folder));
     }
