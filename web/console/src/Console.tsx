@@ -4,6 +4,8 @@ import { NavLink, Navigate, Route, Routes } from "react-router";
 
 const LibraryPage = lazy(() => import("./library/LibraryPage"));
 const PagesPage = lazy(() => import("./pages/PagesPage"));
+const PlacePage = lazy(() => import("./places/PlacePage"));
+const PlacesPage = lazy(() => import("./places/PlacesPage"));
 const ReportPage = lazy(() => import("./pages/ReportPage"));
 const WorkbenchPage = lazy(() => import("./workbench/WorkbenchPage"));
 
@@ -22,6 +24,7 @@ export function Console() {
         </div>
         <NavLink to="/library">Library</NavLink>
         <NavLink to="/workbench">Workbench</NavLink>
+        <NavLink to="/places">Places</NavLink>
         <NavLink to="/pages">Pages</NavLink>
       </nav>
       <main>
@@ -29,6 +32,8 @@ export function Console() {
           <Routes>
             <Route path="library" element={<LibraryPage />} />
             <Route path="workbench" element={<WorkbenchPage />} />
+            <Route path="places" element={<PlacesPage />} />
+            <Route path="places/:name" element={<PlacePage />} />
             <Route path="pages" element={<PagesPage />} />
             <Route path="pages/:id" element={<ReportPage />} />
             <Route path="*" element={<Navigate to={{ pathname: "/library", search: location.search }} replace />} />

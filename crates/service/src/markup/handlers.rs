@@ -14,6 +14,7 @@ use utoipa_axum::{router::OpenApiRouter, routes as api};
 
 use super::{
     order::{MarkupOrder, ReadOrder},
+    preview::{__path_preview, preview},
     responses::{LadderResponse, MarkupResponse, PictureMarkup},
 };
 use crate::{
@@ -32,7 +33,7 @@ const MAX: usize = 500;
 
 /// The routes of this feature.
 pub fn routes() -> OpenApiRouter<App> {
-    OpenApiRouter::new().routes(api!(markup))
+    OpenApiRouter::new().routes(api!(markup)).routes(api!(preview))
 }
 
 /// Writes the markup for originals in a place.

@@ -1,7 +1,8 @@
-//! `/api/markup`: the markup for pictures in a place.
+//! `/api/markup`: the markup for pictures in a place, and what a place would do.
 
 mod handlers;
 mod order;
+mod preview;
 mod responses;
 
 pub use handlers::routes;

@@ -119,3 +119,40 @@ fn its_own_tests_pass() {
     let said = String::from_utf8_lossy(&output.stdout);
     assert!(output.status.success() && said.contains("3 passed"), "{said}");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_place_is_edited_tried_on_an_original_and_kept() {
+    let kivet = Running::start().await;
+    let chromium = Chromium::launch().await.unwrap();
+    let tab = chromium.tab(Device::named("laptop").unwrap()).await.unwrap();
+    tab.open(&kivet.sign_in_link).await.unwrap();
+    tab.open(&format!("{}/console/places", kivet.root)).await.unwrap();
+    until(&tab, "document.querySelectorAll('.places tbody tr').length >= 10").await;
+
+    tab.open(&format!("{}/console/places/preview?shelf=photos", kivet.root)).await.unwrap();
+    until(&tab, "document.querySelectorAll('.ladder circle').length > 20").await;
+    until(&tab, "document.querySelectorAll('.devices img').length === 5").await;
+    until(&tab, "[...document.querySelectorAll('.devices img')].every(i => i.complete && i.naturalWidth > 0)").await;
+    until(&tab, "document.querySelector('.markup pre').innerText.includes('ratio-3-2')").await;
+
+    // A change shows at once: the shape in the markup, on the devices, and then in the record.
+    fill(&tab, "#ratio", "1 / 1").await;
+    until(&tab, "document.querySelector('.markup pre').innerText.includes('ratio-1-1')").await;
+    until(&tab, "[...document.querySelectorAll('.devices img')].every(i => Math.abs(i.width - i.height) <= 1)").await;
+    // A slip is explained, and what was good stays in view.
+    fill(&tab, "#ratio", "1.5").await;
+    until(
+        &tab,
+        "document.querySelector('[role=alert]').innerText.includes('ratio: `1.5` is not a ratio')",
+    )
+    .await;
+    assert!(tab.evaluate::<bool>("document.querySelectorAll('.ladder').length > 0").await.unwrap());
+    fill(&tab, "#ratio", "1 / 1").await;
+    until(&tab, "!document.querySelector('[role=alert]')").await;
+    click(&tab, "main button.ant-btn-primary").await;
+    until(&tab, "document.querySelector('main button.ant-btn-primary').disabled").await;
+    let kept = kivet.request("/api/places/preview").bearer_auth(kivet.token());
+    let kept: kivet_service::PlaceResponse = kept.send().await.unwrap().json().await.unwrap();
+    assert_eq!((kept.recipe.as_str(), kept.revision), ("ratio-1-1", 2));
+    chromium.close().await.unwrap();
+}

@@ -158,6 +158,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/markup/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tries a place on an original without keeping it. */
+        post: operations["preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/places": {
         parameters: {
             query?: never;
@@ -369,6 +386,32 @@ export interface components {
              */
             sent: number;
         };
+        /** @description What one named device takes. */
+        DevicePreview: {
+            /**
+             * Format: int64
+             * @description The bytes expected of it.
+             */
+            bytes: number;
+            /**
+             * Format: double
+             * @description Device pixels per CSS pixel.
+             */
+            density: number;
+            /** @description The device. */
+            name: string;
+            /** @description The recipe it takes. */
+            recipe: string;
+            /**
+             * Format: double
+             * @description How wide the picture is shown, in CSS pixels.
+             */
+            shown: number;
+            /** @description The pixels that come, across and down. */
+            size: number[];
+            /** @description Its viewport in CSS pixels, across and down. */
+            viewport: number[];
+        };
         /** @description What is known of an original. */
         FactsResponse: {
             /** @description True if any pixel may be transparent. */
@@ -442,6 +485,17 @@ export interface components {
             more?: components["schemas"]["TradeResponse"] | null;
             /** @description The candidates, smallest first. */
             steps: components["schemas"]["StepResponse"][];
+        };
+        /** @description One layout. */
+        LayoutPreview: {
+            /** @description Its ladder. */
+            ladder: components["schemas"]["LadderResponse"];
+            /** @description Its media condition; absent for the one that holds everywhere else. */
+            media?: string | null;
+            /** @description The screens that show it. */
+            screens: components["schemas"]["ScreenPreview"][];
+            /** @description Viewport width and shown width, in CSS pixels, over the viewports there are. */
+            shown: number[][];
         };
         /** @description Some originals of one shelf, in order of their paths. */
         LibraryPage: {
@@ -594,6 +648,20 @@ export interface components {
              */
             revision: number;
         };
+        /** @description Which place to try on which original. */
+        PreviewOrder: {
+            /** @description The place. */
+            layout: components["schemas"]["PlaceDocument"];
+            /** @description The original, as `shelf/path`. */
+            original: string;
+        };
+        /** @description What the place would do. */
+        PreviewResponse: {
+            /** @description What the named devices take. */
+            devices: components["schemas"]["DevicePreview"][];
+            /** @description Its layouts, in the order a browser tries them. */
+            layouts: components["schemas"]["LayoutPreview"][];
+        };
         /** @description The body of every error. */
         Problem: {
             /** @description The part of a recipe that is at fault. */
@@ -619,6 +687,34 @@ export interface components {
             /** @description Its clauses. */
             clauses: components["schemas"]["Clauses"];
             outcome?: components["schemas"]["Outcome"] | null;
+        };
+        /** @description One screen of the population. */
+        ScreenPreview: {
+            /**
+             * Format: double
+             * @description Device pixels per CSS pixel.
+             */
+            density: number;
+            /**
+             * Format: double
+             * @description The device pixels across that the picture takes there.
+             */
+            needed: number;
+            /**
+             * Format: double
+             * @description Its share of views.
+             */
+            share: number;
+            /**
+             * Format: int32
+             * @description Those of the candidate that is taken.
+             */
+            taken: number;
+            /**
+             * Format: int32
+             * @description The viewport's width in CSS pixels.
+             */
+            viewport: number;
         };
         /** @description A link that signs one browser in. */
         SignInLink: {
@@ -1114,6 +1210,53 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreviewOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewResponse"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

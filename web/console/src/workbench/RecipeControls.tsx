@@ -9,7 +9,7 @@ interface Props {
 }
 
 const RATIOS = ["1-1", "3-2", "4-3", "16-9", "21-9", "2-3", "9-16"];
-const DEFAULT_FIDELITY = 70;
+const DEFAULT_FIDELITY = 80;
 
 /** Offered to pick; any other clause of the kind can be typed. */
 const EDITS = [
@@ -92,7 +92,7 @@ export function RecipeControls({ clauses, onChange }: Props) {
           min={1}
           max={100}
           disabled={clauses.lossless}
-          marks={{ 50: "50", 70: "70", 90: "90" }}
+          marks={{ 50: "50", 80: "80" }}
           value={clauses.fidelity ?? DEFAULT_FIDELITY}
           onChange={(fidelity) => { onChange({ fidelity }); }}
         />
