@@ -8,6 +8,7 @@ mod cold;
 mod generated;
 mod ladder;
 mod latency;
+mod markup;
 mod memory;
 mod pages;
 mod photographs;
@@ -41,6 +42,8 @@ enum Measure {
     Cold,
     /// A whole ladder through reductions, against the codecs alone.
     Ladder,
+    /// Elements written a second, on one core.
+    Markup,
     /// Peak memory for a 100-megapixel original.
     Memory,
     /// One rendition of one file, and the memory it took.
@@ -69,6 +72,7 @@ fn main() -> Result<()> {
         Measure::Latency => latency::run(),
         Measure::Cold => cold::run(),
         Measure::Ladder => ladder::run(),
+        Measure::Markup => markup::run(),
         Measure::Memory => memory::run(),
         Measure::One { file } => memory::one(&file),
         Measure::Resize => resize::run(),

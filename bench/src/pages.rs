@@ -101,7 +101,7 @@ fn page(at: usize, originals: &Path) -> String {
 }
 
 /// This process's resident memory (proc(5), `VmRSS`).
-fn memory_mib() -> Result<u64> {
+pub fn memory_mib() -> Result<u64> {
     let status = std::fs::read_to_string("/proc/self/status")?;
     let line = status.lines().find_map(|line| line.strip_prefix("VmRSS:")).context("no VmRSS")?;
     Ok(line.trim().trim_end_matches(" kB").parse::<u64>()? / 1024)

@@ -14,7 +14,7 @@ use anyhow::{Context, Result, ensure};
 use crate::run::{in_repository, release_binary, root, succeed};
 
 /// What is shown in a terminal: file name, commands one after the other.
-const COMMANDS: [(&str, &[&str]); 5] = [
+const COMMANDS: [(&str, &[&str]); 6] = [
     (
         "commands",
         &[
@@ -29,6 +29,14 @@ const COMMANDS: [(&str, &[&str]); 5] = [
             "curl -sI -H 'Accept: image/avif' $KIVET_SERVICE/pic/640w/photos/harbour/kites-dawn.jpg",
             "curl -sI $KIVET_SERVICE/pic/9000w_as-webp/photos/kites/six-panel.png | grep -i '^kivet'",
             "curl -s $KIVET_SERVICE/pic/640w_fidelty-60/photos/harbour/kites-dawn.jpg",
+        ],
+    ),
+    (
+        "markup",
+        &[
+            "kivet place list",
+            "kivet markup photos/night/lanterns.jpg --place card --alt 'Lit kites above a field'",
+            "kivet markup photos/night/lanterns.jpg --place card --explain",
         ],
     ),
     (
@@ -87,6 +95,7 @@ fn shoot(folder: &Path, scratch: &Path, address: &str, link: &str) -> Result<()>
     let bench =
         "console/workbench?original=photos%2Fnight%2Flanterns.jpg&recipe=360w_ratio-4-3_at-left";
     page("console-workbench", &format!("{address}/{bench}"))?;
+    page("console-place", &format!("{address}/console/places/card?shelf=photos"))?;
     page("demo-as-written", &format!("{address}/demo/site/index.html"))?;
     page("demo-with-kivet", &format!("{address}/demo/site/with-kivet.html"))?;
     let sheet = scratch.join("engine.html");

@@ -36,7 +36,7 @@ pub use config::{
     Config, ConfigError, Limits, Originals, OverlaySettings, ShelfRules, ShelfSettings,
     ShelfSource, read as read_config,
 };
-pub use library::{AltOrder, AltResponse, FocusOrder, LibraryPage, OriginalResponse};
+pub use library::{AltOrder, AltResponse, ExportOrder, FocusOrder, LibraryPage, OriginalResponse};
 pub use markup::{LadderResponse, MarkupOrder, MarkupResponse, PictureMarkup};
 pub use places::{PlaceList, PlaceResponse};
 pub use problem::{Problem, ProblemKind};

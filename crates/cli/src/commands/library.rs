@@ -1,10 +1,13 @@
 //! `kivet library`.
 
-use std::process::ExitCode;
+use std::{path::PathBuf, process::ExitCode};
 
-use anyhow::{Result, bail};
+use anyhow::{Context, Result, bail};
 use clap::Subcommand;
-use kivet_service::{AltOrder, AltResponse, FocusOrder, LibraryPage, OriginalResponse};
+use kivet_page::markup::Manifest;
+use kivet_service::{
+    AltOrder, AltResponse, ExportOrder, FocusOrder, LibraryPage, OriginalResponse,
+};
 use reqwest::Method;
 
 use crate::{client::Reach, output};
@@ -46,6 +49,19 @@ enum What {
     },
     /// Say what an original shows, for those who cannot see it.
     Alt(AltText),
+    /// Write originals with what places offer of them, for the npm package kivet-frontend.
+    Export {
+        /// The file.
+        file: PathBuf,
+        /// The shelves; all if left out.
+        #[arg(long, value_name = "NAMES", value_delimiter = ',')]
+        shelf: Vec<String>,
+        /// The places; all if left out.
+        #[arg(long, value_name = "NAMES", value_delimiter = ',')]
+        place: Vec<String>,
+        #[command(flatten)]
+        reach: Reach,
+    },
 }
 
 /// Say what an original shows, for those who cannot see it.
@@ -106,6 +122,21 @@ impl Library {
                 let order = AltOrder { original, language, place, text };
                 let answer: OriginalResponse = reach.put("/api/library/alt", &order)?;
                 output::print(json, &answer, shown)?;
+            }
+            What::Export { file, shelf, place, reach } => {
+                let order = ExportOrder { shelves: shelf, places: place };
+                let manifest: Manifest = reach.post("/api/library/export", &order)?;
+                std::fs::write(&file, serde_json::to_string(&manifest)?)
+                    .with_context(|| format!("cannot write {}", file.display()))?;
+                output::print(json, &manifest, |manifest| {
+                    let Manifest { places, originals, .. } = manifest;
+                    format!(
+                        "{} originals in {} places, in {}",
+                        originals.len(),
+                        places.len(),
+                        file.display()
+                    )
+                })?;
             }
         }
         Ok(ExitCode::SUCCESS)

@@ -73,7 +73,7 @@ impl Rules<'_> {
         let cap = self.one.place.density_on(f64::INFINITY);
         let url = |density: f64| {
             let recipe = &offered.taken(shown * density).recipe;
-            format!("url(\"{}\")", self.one.picture.url(recipe, None))
+            format!("url(\"{}\")", self.one.picture.url(recipe))
         };
         let mut set: Vec<(String, f64)> = Vec::new();
         for density in DENSITIES.into_iter().filter(|density| *density <= cap) {

@@ -169,16 +169,20 @@ fn new_line(out: &mut String, depth: usize) {
 /// Text as it stands in a double-quoted attribute (HTML, 13.1.2.3), with the references that React
 /// writes, so that its markup is the same.
 pub(super) fn escape(out: &mut String, text: &str) {
-    for c in text.chars() {
-        match c {
-            '&' => out.push_str("&amp;"),
-            '"' => out.push_str("&quot;"),
-            '\'' => out.push_str("&#x27;"),
-            '<' => out.push_str("&lt;"),
-            '>' => out.push_str("&gt;"),
-            c => out.push(c),
-        }
+    let mut rest = text;
+    // Most text has nothing to escape, and goes over in one piece.
+    while let Some(at) = rest.find(['&', '"', '\'', '<', '>']) {
+        out.push_str(&rest[..at]);
+        out.push_str(match rest.as_bytes()[at] {
+            b'&' => "&amp;",
+            b'"' => "&quot;",
+            b'\'' => "&#x27;",
+            b'<' => "&lt;",
+            _ => "&gt;",
+        });
+        rest = &rest[at + 1..];
     }
+    out.push_str(rest);
 }
 
 /// `background-color` as a property of a style object.

@@ -30,15 +30,15 @@ pub(super) fn element(
     if !picture {
         return img;
     }
-    let sources = offer.sources.iter().map(source);
+    let sources = offer.sources.iter().map(|source| self::source(one, source));
     Element::new("picture").holding(sources.chain([img]).collect())
 }
 
 fn img(one: &Use<'_>, offer: &Offer, options: &Options, waiting: &Waiting) -> Element {
     let main = &offer.main;
     let loading = one.place.loading;
-    let mut img = Element::new("img").text("src", &main.fallback);
-    let parts = main.parts();
+    let mut img = Element::new("img").text("src", main.fallback(&one.picture));
+    let parts = main.parts(&one.picture);
     // One candidate needs no choosing among.
     if !parts.is_empty() {
         img = img.with("srcset", Value::List(parts)).text("sizes", &main.sizes);
@@ -54,12 +54,12 @@ fn img(one: &Use<'_>, offer: &Offer, options: &Options, waiting: &Waiting) -> El
     waiting.on(img)
 }
 
-fn source(source: &OfferedSource) -> Element {
+fn source(one: &Use<'_>, source: &OfferedSource) -> Element {
     let OfferedSource { media, format, candidates } = source;
     Element::new("source")
         .maybe("media", media.clone())
         .maybe("type", format.map(|format| format.media_type()))
-        .with("srcset", Value::List(candidates.all_parts()))
+        .with("srcset", Value::List(candidates.all_parts(&one.picture)))
         .text("sizes", &candidates.sizes)
         .with("width", Value::Number(candidates.size.width))
         .with("height", Value::Number(candidates.size.height))

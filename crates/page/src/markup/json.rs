@@ -61,15 +61,13 @@ pub(super) fn write(one: &Use<'_>, offer: &Offer, options: &Options) -> Markup {
 }
 
 fn document(one: &Use<'_>, offer: &Offer) -> MarkupDocument {
-    let Candidates { sizes, size, fallback, .. } = &offer.main;
+    let Candidates { sizes, size, .. } = &offer.main;
+    let picture = &one.picture;
     let loading = one.place.loading;
-    let waiting = Waiting::of(one, false);
-    let placeholder: Vec<String> =
-        waiting.declarations().iter().map(|(name, value)| format!("{name}:{value}")).collect();
     MarkupDocument {
         path: one.picture.path.to_owned(),
-        src: fallback.clone(),
-        srcset: offer.main.attribute(),
+        src: offer.main.fallback(picture),
+        srcset: offer.main.srcset(picture),
         sizes: sizes.clone(),
         width: size.width,
         height: size.height,
@@ -82,12 +80,12 @@ fn document(one: &Use<'_>, offer: &Offer) -> MarkupDocument {
             .map(|source| SourceDocument {
                 media: source.media.clone(),
                 r#type: source.format.map(|format| format.media_type().to_owned()),
-                srcset: source.candidates.attribute(),
+                srcset: source.candidates.srcset(picture),
                 sizes: source.candidates.sizes.clone(),
                 width: source.candidates.size.width,
                 height: source.candidates.size.height,
             })
             .collect(),
-        placeholder: (!placeholder.is_empty()).then(|| placeholder.join(";")),
+        placeholder: Waiting::of(one, false).style(),
     }
 }

@@ -11,6 +11,7 @@ mod head;
 mod img;
 mod json;
 mod jsx;
+mod manifest;
 mod offer;
 mod preload;
 mod social;
@@ -25,6 +26,7 @@ use kivet_recipe::{Facts, Format, nearest};
 pub use alt::Alt;
 pub use head::{CrossOrigin, HINTS};
 pub use json::MarkupDocument;
+pub use manifest::{Manifest, ManifestOffer, ManifestOriginal, ManifestPlace, ManifestSource};
 pub use offer::{Candidates, Offer, OfferedSource};
 pub use social::preview_recipe;
 

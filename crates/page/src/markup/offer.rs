@@ -1,9 +1,11 @@
 //! What every form says: the sources a browser tries in turn, and what each has.
 
-use kivet_recipe::{Facts, Format, Recipe, Size};
+use std::fmt::Display;
+
+use kivet_recipe::{Facts, Format, Size};
 
 use super::{Options, Picture, Use};
-use crate::{Layout, OfferedLayout, OfferedStep, Place};
+use crate::{Layout, Offered, OfferedLayout, OfferedStep, Place};
 
 /// What a picture is offered as, in the order a browser tries it.
 #[derive(Clone, Debug, PartialEq)]
@@ -28,14 +30,12 @@ pub struct OfferedSource {
 /// A `srcset` with what belongs to it.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Candidates {
-    /// URL and width of each, smallest first.
-    pub srcset: Vec<(String, u32)>,
+    /// Recipe and width of each, smallest first; at least one.
+    pub steps: Vec<(String, u32)>,
     /// The `sizes` attribute.
     pub sizes: String,
     /// The largest: `width` and `height`.
     pub size: Size,
-    /// The URL for whoever cannot choose: enough for most, too much for none.
-    pub fallback: String,
 }
 
 /// No wider than this is what a browser gets that knows no `srcset`.
@@ -43,30 +43,35 @@ const FALLBACK_WIDTH: u32 = 1000;
 
 impl Offer {
     pub(super) fn new(one: &Use<'_>, options: &Options) -> Self {
-        let Use { picture, place, offered, .. } = one;
-        let writer = Writer { picture, place };
-        let typed = typed(options, picture.facts);
-        let plain = plain_format(options, picture.facts);
+        Self::of(one.place, one.offered, one.picture.facts, &options.typed)
+    }
+
+    /// What a place offers of an original, in formats with sources of their own, best first.
+    pub fn of(place: &Place, offered: &Offered, facts: &Facts, formats: &[Format]) -> Self {
+        let plain = plain_format(formats, facts);
+        let typed = typed(formats, plain, facts);
         let mut sources = Vec::new();
         for ((media, layout), offered) in place.layouts().zip(&offered.layouts) {
+            let candidates =
+                |steps: &[OfferedStep], format| candidates(place, layout, steps, format);
             for (media, step) in capped(place, media, offered) {
                 let only = std::slice::from_ref(step);
                 sources.extend(typed.iter().map(|format| OfferedSource {
                     media: Some(media.clone()),
                     format: *format,
-                    candidates: writer.candidates(layout, only, *format),
+                    candidates: candidates(only, *format),
                 }));
             }
             let wanted = typed.iter().filter(|format| media.is_some() || **format != plain);
             sources.extend(wanted.map(|format| OfferedSource {
                 media: media.map(str::to_owned),
                 format: *format,
-                candidates: writer.candidates(layout, &offered.steps, *format),
+                candidates: candidates(&offered.steps, *format),
             }));
         }
         // The place's own layout is the last.
         let steps = &offered.layouts[offered.layouts.len() - 1].steps;
-        Self { sources, main: writer.candidates(&place.layout, steps, plain) }
+        Self { sources, main: candidates(place, &place.layout, steps, plain) }
     }
 
     /// True if an `img` alone does not say it all.
@@ -76,20 +81,19 @@ impl Offer {
 }
 
 /// The formats that get sources, then none: what a browser takes that shows none of them.
-fn typed(options: &Options, facts: &Facts) -> Vec<Option<Format>> {
-    if facts.format == Format::Svg || options.typed.is_empty() {
+fn typed(formats: &[Format], plain: Option<Format>, facts: &Facts) -> Vec<Option<Format>> {
+    if plain.is_none() {
         return vec![None];
     }
     let fits = |format: &&Format| {
         (!facts.animated || format.can_animate()) && (!facts.alpha || format.has_alpha())
     };
-    let plain = plain_format(options, facts);
-    options.typed.iter().filter(fits).copied().map(Some).chain([plain]).collect()
+    formats.iter().filter(fits).copied().map(Some).chain([plain]).collect()
 }
 
 /// The format of what every browser shows, where the host does not choose.
-fn plain_format(options: &Options, facts: &Facts) -> Option<Format> {
-    if options.typed.is_empty() || facts.format == Format::Svg {
+fn plain_format(formats: &[Format], facts: &Facts) -> Option<Format> {
+    if formats.is_empty() || facts.format == Format::Svg {
         return None;
     }
     Some(match (facts.animated, facts.alpha) {
@@ -122,60 +126,57 @@ pub(super) fn in_parentheses(media: &str) -> String {
     if simple { media.to_owned() } else { format!("({media})") }
 }
 
-struct Writer<'a> {
-    picture: &'a Picture<'a>,
-    place: &'a Place,
-}
-
-impl Writer<'_> {
-    fn candidates(
-        &self,
-        layout: &Layout,
-        steps: &[OfferedStep],
-        format: Option<Format>,
-    ) -> Candidates {
-        let srcset: Vec<(String, u32)> = steps
-            .iter()
-            .map(|step| (self.picture.url(&step.recipe, format), step.size.width))
-            .collect();
-        let fallback = srcset.iter().rfind(|(_, width)| *width <= FALLBACK_WIDTH);
-        let fallback = fallback.or(srcset.first()).map_or(String::new(), |(url, _)| url.clone());
-        let auto = self.place.auto_sizes && self.place.loading.is_lazy();
-        let sizes = layout.sizes.as_str();
-        Candidates {
-            sizes: if auto { format!("auto, {sizes}") } else { sizes.to_owned() },
-            size: steps.last().map_or(self.picture.facts.size, |step| step.size),
-            fallback,
-            srcset,
-        }
+fn candidates(
+    place: &Place,
+    layout: &Layout,
+    steps: &[OfferedStep],
+    format: Option<Format>,
+) -> Candidates {
+    let written = |step: &OfferedStep| match format {
+        Some(format) => format!("{}_as-{format}", step.recipe),
+        None => step.recipe.as_str().to_owned(),
+    };
+    let auto = place.auto_sizes && place.loading.is_lazy();
+    let sizes = layout.sizes.as_str();
+    Candidates {
+        steps: steps.iter().map(|step| (written(step), step.size.width)).collect(),
+        sizes: if auto { format!("auto, {sizes}") } else { sizes.to_owned() },
+        size: steps.last().map_or(Size::new(0, 0), |step| step.size),
     }
 }
 
 impl Picture<'_> {
-    /// The URL of a recipe that names no format, in a fixed one if it is given.
-    pub(super) fn url(&self, recipe: &Recipe, format: Option<Format>) -> String {
-        let version = self.version.map_or(String::new(), |version| format!("?v={version}"));
-        let format = format.map_or(String::new(), |format| format!("_as-{format}"));
-        format!("{}/pic/{recipe}{format}/{}{version}", self.base, self.path)
+    /// The URL of a recipe.
+    pub fn url(&self, recipe: impl Display) -> String {
+        let Self { base, path, version, facts: _ } = self;
+        match version {
+            Some(version) => format!("{base}/pic/{recipe}/{path}?v={version}"),
+            None => format!("{base}/pic/{recipe}/{path}"),
+        }
     }
 }
 
 impl Candidates {
     /// The parts of the `srcset` attribute; empty where one URL says it all.
-    pub fn parts(&self) -> Vec<String> {
-        if self.srcset.len() < 2 {
-            return Vec::new();
-        }
-        self.all_parts()
+    pub fn parts(&self, picture: &Picture<'_>) -> Vec<String> {
+        if self.steps.len() < 2 { Vec::new() } else { self.all_parts(picture) }
     }
 
     /// As [`parts`](Self::parts), even if there is but one.
-    pub fn all_parts(&self) -> Vec<String> {
-        self.srcset.iter().map(|(url, width)| format!("{url} {width}w")).collect()
+    pub fn all_parts(&self, picture: &Picture<'_>) -> Vec<String> {
+        let part = |(recipe, width): &(String, u32)| format!("{} {width}w", picture.url(recipe));
+        self.steps.iter().map(part).collect()
     }
 
     /// The `srcset` attribute on one line.
-    pub fn attribute(&self) -> String {
-        self.all_parts().join(", ")
+    pub fn srcset(&self, picture: &Picture<'_>) -> String {
+        self.all_parts(picture).join(", ")
+    }
+
+    /// The URL for whoever cannot choose: enough for most, too much for none.
+    pub fn fallback(&self, picture: &Picture<'_>) -> String {
+        let enough = self.steps.iter().rfind(|(_, width)| *width <= FALLBACK_WIDTH);
+        let step = enough.or(self.steps.first());
+        step.map_or(String::new(), |(recipe, _)| picture.url(recipe))
     }
 }

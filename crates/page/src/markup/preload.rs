@@ -10,8 +10,8 @@ use super::{
 pub(super) fn write(one: &Use<'_>, offer: &Offer, options: &Options) -> Markup {
     let links = links(offer);
     let elements: Vec<String> =
-        links.iter().map(|link| link.element(options).html(options.compact)).collect();
-    let headers = links.iter().map(|link| format!("Link: {}", link.header(options))).collect();
+        links.iter().map(|link| link.element(one, options).html(options.compact)).collect();
+    let headers = links.iter().map(|link| format!("Link: {}", link.header(one, options))).collect();
     let lazy = one.place.loading.is_lazy().then(|| {
         format!(
             "{}: the place is `{}`; preload the one picture that loads `first`, and no other",
@@ -72,29 +72,31 @@ fn doubled(media: &str) -> String {
 }
 
 impl Link<'_> {
-    fn element(&self, options: &Options) -> Element {
-        let Candidates { sizes, fallback, .. } = self.candidates;
+    fn element(&self, one: &Use<'_>, options: &Options) -> Element {
+        let (picture, candidates) = (&one.picture, self.candidates);
         let link = Element::new("link")
             .text("rel", "preload")
             .text("as", "image")
             .maybe("media", self.media.clone())
             .maybe("type", self.format)
-            .text("href", fallback);
-        let link = match self.candidates.parts() {
+            .text("href", candidates.fallback(picture));
+        let link = match candidates.parts(picture) {
             parts if parts.is_empty() => link,
-            parts => link.with("imagesrcset", Value::List(parts)).text("imagesizes", sizes),
+            parts => {
+                link.with("imagesrcset", Value::List(parts)).text("imagesizes", &candidates.sizes)
+            }
         };
         link.text("fetchpriority", "high")
             .maybe("crossorigin", options.cross_origin.map(|mode| mode.name()))
     }
 
-    fn header(&self, options: &Options) -> String {
-        let Candidates { sizes, fallback, .. } = self.candidates;
-        let mut text = format!("<{fallback}>; rel=preload; as=image");
+    fn header(&self, one: &Use<'_>, options: &Options) -> String {
+        let (picture, candidates) = (&one.picture, self.candidates);
+        let mut text = format!("<{}>; rel=preload; as=image", candidates.fallback(picture));
         let mut add = |name: &str, value: &str| text.push_str(&format!("; {name}=\"{value}\""));
-        if !self.candidates.parts().is_empty() {
-            add("imagesrcset", &self.candidates.attribute());
-            add("imagesizes", sizes);
+        if candidates.steps.len() > 1 {
+            add("imagesrcset", &candidates.srcset(picture));
+            add("imagesizes", &candidates.sizes);
         }
         if let Some(media) = &self.media {
             add("media", media);

@@ -1,5 +1,7 @@
 //! What stands in a picture's room until it arrives: as an inline style, or as a class.
 
+use kivet_recipe::Facts;
+
 use super::{
     Use,
     element::{Element, Value},
@@ -38,27 +40,44 @@ impl Waiting {
         Some(format!(".{class} {{ {} }}", rules.join("; ")))
     }
 
-    pub(super) fn declarations(&self) -> &[(&'static str, String)] {
-        &self.rules
+    /// As a `style` attribute holds it; `None` where there is none.
+    pub(super) fn style(&self) -> Option<String> {
+        (!self.rules.is_empty()).then(|| declarations(&self.rules))
     }
 }
 
-fn rules(one: &Use<'_>) -> Vec<(&'static str, String)> {
-    let analysis = one.picture.facts.analysis.as_ref();
-    let flat = || {
-        let [red, green, blue] = analysis?.dominant;
-        Some(vec![("background-color", format!("#{red:02x}{green:02x}{blue:02x}"))])
-    };
-    let behind = |url: &str| vec![("background", format!("url({url}) center / cover no-repeat"))];
+type Rules = Vec<(&'static str, String)>;
+
+fn rules(one: &Use<'_>) -> Rules {
+    let facts = one.picture.facts;
     match &one.place.placeholder {
         Placeholder::None => Vec::new(),
-        Placeholder::Flat => flat().unwrap_or_default(),
-        Placeholder::Soft => match analysis.and_then(|analysis| analysis.soft.as_deref()) {
-            Some(soft) => behind(soft),
-            None => flat().unwrap_or_default(),
-        },
+        Placeholder::Flat => flat(facts).unwrap_or_default(),
+        Placeholder::Soft => soft(facts).or_else(|| flat(facts)).unwrap_or_default(),
         Placeholder::Own(url) => behind(url),
     }
+}
+
+/// The colour there is most of; `None` until the picture was looked at.
+pub(super) fn flat(facts: &Facts) -> Option<Rules> {
+    let [red, green, blue] = facts.analysis.as_ref()?.dominant;
+    Some(vec![("background-color", format!("#{red:02x}{green:02x}{blue:02x}"))])
+}
+
+/// The blurred miniature; `None` where there is none.
+pub(super) fn soft(facts: &Facts) -> Option<Rules> {
+    facts.analysis.as_ref()?.soft.as_deref().map(behind)
+}
+
+fn behind(url: &str) -> Rules {
+    vec![("background", format!("url({url}) center / cover no-repeat"))]
+}
+
+/// As a `style` attribute holds them.
+pub(super) fn declarations(rules: &[(&str, String)]) -> String {
+    let written: Vec<String> =
+        rules.iter().map(|(name, value)| format!("{name}:{value}")).collect();
+    written.join(";")
 }
 
 /// A class that is the same for the same rules.

@@ -1,10 +1,12 @@
 //! What a place offers of one original: the ladder of each layout, with each step's own target.
 
+use std::{fmt, ops::Deref};
+
 use kivet_recipe::{
     Demand, Facts, Fidelity, Ladder, LadderLimits, LadderPoint, LadderStep, Ladders, Recipe, Size,
     every_step, fewest_widths,
 };
-use serde::{Deserialize, Serialize};
+use serde::{Deserialize, Deserializer, Serialize, Serializer, de::Error};
 
 use super::{Layout, Place, Population, Screen};
 use crate::Device;
@@ -38,8 +40,7 @@ pub struct OfferedLayout {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct OfferedStep {
     /// Its recipe, width and target included.
-    #[serde(with = "as_text")]
-    pub recipe: Recipe,
+    pub recipe: WrittenRecipe,
     /// The pixels that come out.
     pub size: Size,
     /// The bytes expected of it.
@@ -193,7 +194,7 @@ impl Chooser<'_> {
         let share = takers.iter().map(|demand| demand.share).sum::<f64>() / all.max(f64::EPSILON);
         let target = self.target_for(takers.into_iter());
         OfferedStep {
-            recipe: step.recipe.with_fidelity(target),
+            recipe: step.recipe.with_fidelity(target).into(),
             size: step.size,
             bytes: points[number].bytes as u64,
             share,
@@ -236,18 +237,50 @@ impl Chooser<'_> {
 const NARROWEST: u32 = 160;
 const WIDEST: u32 = 4096;
 
-/// A recipe as its text.
-mod as_text {
-    use kivet_recipe::Recipe;
-    use serde::{Deserialize, Deserializer, Serializer, de::Error};
+/// A recipe beside its text, which markup writes again and again.
+#[derive(Clone, Debug, PartialEq)]
+pub struct WrittenRecipe {
+    recipe: Recipe,
+    text: String,
+}
 
-    pub fn serialize<S: Serializer>(recipe: &Recipe, serializer: S) -> Result<S::Ok, S::Error> {
-        serializer.collect_str(recipe)
+impl WrittenRecipe {
+    /// As URLs have it.
+    pub fn as_str(&self) -> &str {
+        &self.text
     }
+}
 
-    pub fn deserialize<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Recipe, D::Error> {
+impl From<Recipe> for WrittenRecipe {
+    fn from(recipe: Recipe) -> Self {
+        Self { text: recipe.to_string(), recipe }
+    }
+}
+
+impl Deref for WrittenRecipe {
+    type Target = Recipe;
+
+    fn deref(&self) -> &Recipe {
+        &self.recipe
+    }
+}
+
+impl fmt::Display for WrittenRecipe {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.text)
+    }
+}
+
+impl Serialize for WrittenRecipe {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.serialize_str(&self.text)
+    }
+}
+
+impl<'de> Deserialize<'de> for WrittenRecipe {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
         let text = String::deserialize(deserializer)?;
-        text.parse().map_err(D::Error::custom)
+        Ok(Self { recipe: text.parse().map_err(D::Error::custom)?, text })
     }
 }
 

@@ -15,6 +15,7 @@ use utoipa_axum::{router::OpenApiRouter, routes as api};
 use super::{
     alts::{__path_alt, alt},
     describe::{describe, with_texts},
+    export::{__path_export, export},
     responses::{LibraryPage, OriginalResponse},
 };
 use crate::{
@@ -38,6 +39,7 @@ pub fn routes() -> OpenApiRouter<App> {
         .routes(api!(look))
         .routes(api!(focus))
         .routes(api!(alt))
+        .routes(api!(export))
 }
 
 /// Which originals to list.

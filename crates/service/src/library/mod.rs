@@ -2,9 +2,11 @@
 
 mod alts;
 mod describe;
+mod export;
 mod handlers;
 mod responses;
 
 pub use alts::{AltChoice, AltOrder, alt_for};
+pub use export::ExportOrder;
 pub use handlers::{FocusOrder, routes};
 pub use responses::{AltResponse, LibraryPage, OriginalResponse};

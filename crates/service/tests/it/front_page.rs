@@ -88,7 +88,7 @@ async fn each_device_gets_its_own_candidates_when_it_needs_them_and_nothing_shif
         banners.push(with.banner);
     }
     assert!(
-        banners[0].contains("/pic/2560w/") && banners[1].contains("/pic/1600w/"),
+        banners[0].contains("/pic/1376w_ratio-3-4_") && banners[1].contains("/pic/1472w_"),
         "{banners:?}"
     );
     chromium.close().await.unwrap();

@@ -10,6 +10,7 @@ mod demo_site;
 mod engine;
 mod final_renditions;
 mod front_page;
+mod frontend;
 mod hints;
 mod markup_in_browser;
 mod pictures;

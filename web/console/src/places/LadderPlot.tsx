@@ -52,7 +52,7 @@ export function LadderPlot({ layout }: { layout: LayoutPreview }) {
           <title>{`${viewport} px wide at ${density}x, ${(share * 100).toFixed(0)}% of views: needs ${needed.toFixed(0)} px`}</title>
         </circle>
       ))}
-      {[320, 390, 800, 1280, 1920, 2560].filter((viewport) => viewport >= from && viewport <= to).map((viewport) => (
+      {(to < 600 ? [320, 360, 390, 412, 430] : [320, 800, 1280, 1920, 2560]).filter((viewport) => viewport >= from && viewport <= to).map((viewport) => (
         <text key={viewport} x={x(viewport)} y={HEIGHT - 12} textAnchor="middle">{viewport}</text>
       ))}
       <text x={WIDTH - 8} y={HEIGHT - 1} textAnchor="end">viewport, CSS px</text>

@@ -82,7 +82,7 @@ function PlaceEditor({ name: given, kept, isNew }: { name: string; kept: PlaceDo
           {good?.layouts.map((layout) => (
             <section key={layout.media ?? ""}>
               <h2>
-                {layout.media ? <code>{layout.media}</code> : "Everywhere else"}
+                {layout.media ? <code>{layout.media}</code> : good.layouts.length > 1 ? "Everywhere else" : "Everywhere"}
                 <span className="quiet">
                   {" "}{layout.ladder.steps.length} widths, {percent(layout.ladder.cost.surplus)} more bytes than exactly fitting ones
                   {layout.ladder.fewer && `; ${percent(layout.ladder.fewer.surplus)} with one fewer`}

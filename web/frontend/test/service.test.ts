@@ -1,0 +1,94 @@
+/** Against a running service, which `cargo test` starts: what is written here is what the service writes. */
+import { execFileSync } from "node:child_process";
+import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { resolve } from "node:path";
+import { createElement } from "react";
+import { renderToStaticMarkup } from "react-dom/server";
+import { beforeAll, describe, expect, it } from "vitest";
+import { createSSRApp, h } from "vue";
+import { renderToString } from "@vue/server-renderer";
+import { declarations, type Manifest, pictureHtml } from "../src/index.js";
+import { pictureOf as reactPicture } from "../src/react.js";
+import { pictureOf as vuePicture } from "../src/vue.js";
+
+const service = process.env.KIVET_SERVICE ?? "";
+
+async function post<T>(path: string, body: unknown): Promise<T> {
+  const headers = { authorization: `Bearer ${process.env.KIVET_TOKEN ?? ""}`, "content-type": "application/json" };
+  const response = await fetch(service + path, { method: "POST", headers, body: JSON.stringify(body) });
+  if (!response.ok) throw new Error(await response.text());
+  return await response.json() as T;
+}
+
+describe.skipIf(!service)("beside the service", () => {
+  let manifest: Manifest;
+  const written: { original: string; place: string; text: string }[] = [];
+
+  beforeAll(async () => {
+    manifest = await post<Manifest>("/api/library/export", { shelves: ["photos"] });
+    const originals = Object.keys(manifest.originals);
+    for (const place of Object.keys(manifest.places)) {
+      // One `first` to an order.
+      const { loading } = manifest.places[place] ?? {};
+      for (const some of loading === "first" ? originals.map((one) => [one]) : [originals]) {
+        const { pictures } = await post<{ pictures: { original: string; text: string }[] }>("/api/markup", {
+          originals: some, place, compact: true, base: "https://pics.windmark.example", versioned: true, language: "en",
+        });
+        written.push(...pictures.map((one) => ({ ...one, place })));
+      }
+    }
+  }, 240_000);
+
+  const use = (original: string, place: string) =>
+    ({ original, place, base: "https://pics.windmark.example", versioned: true, language: "en" });
+
+  it("writes byte for byte the same", () => {
+    expect(written.length).toBeGreaterThan(150);
+    for (const { original, place, text } of written) expect(pictureHtml(manifest, use(original, place))).toBe(text);
+  });
+
+  it("renders the same in React, but for its spelling of names and empty elements", () => {
+    const Picture = reactPicture(manifest);
+    for (const { original, place, text } of written) {
+      // React writes a preload of its own before an eager picture.
+      const html = renderToStaticMarkup(createElement(Picture, use(original, place))).replace(/^<link [^>]*>/, "");
+      expect(html.replaceAll("srcSet=", "srcset=").replaceAll("fetchPriority=", "fetchpriority=").replaceAll("/>", ">")).toBe(text);
+    }
+  });
+
+  it("renders the same in Vue, but for its spelling of an apostrophe and the end of a style", async () => {
+    const Picture = vuePicture(manifest);
+    for (const { original, place, text } of written) {
+      const html = await renderToString(createSSRApp({ render: () => h(Picture, use(original, place)) }));
+      expect(html.replaceAll("&#39;", "&#x27;").replaceAll(';"', '"')).toBe(text);
+    }
+  });
+
+  it("makes misspelt names fail to compile", () => {
+    const root = resolve(import.meta.dirname, "..");
+    const folder = mkdtempSync(resolve(root, "test/.names-"));
+    try {
+      const compile = (original: string, place: string) => {
+        const source = `import { address, type PlaceName } from "kivet-frontend";\nexport const place: PlaceName = "${place}";\naddress({ width: 1 }, "${original}");\n`;
+        writeFileSync(resolve(folder, "use.ts"), source);
+        writeFileSync(resolve(folder, "names.d.ts"), declarations(manifest));
+        writeFileSync(resolve(folder, "tsconfig.json"), JSON.stringify({
+          extends: "../../tsconfig.json",
+          compilerOptions: { paths: { "kivet-frontend": ["../../src/index.ts"] }, types: [] },
+          include: ["use.ts", "names.d.ts"],
+        }));
+        try {
+          execFileSync("npx", ["tsc", "--noEmit", "-p", folder], { cwd: root, stdio: "pipe" });
+          return "";
+        } catch (error) {
+          return String((error as { stdout: Buffer }).stdout);
+        }
+      };
+      expect(compile("photos/harbour/roofs.jpg", "card")).toBe("");
+      expect(compile("photos/harbour/rooves.jpg", "card")).toContain("rooves.jpg");
+      expect(compile("photos/harbour/roofs.jpg", "crad")).toContain("crad");
+    } finally {
+      rmSync(folder, { recursive: true });
+    }
+  }, 120_000);
+});
