@@ -5,7 +5,7 @@ use std::{hint::black_box, path::Path, time::Instant};
 use anyhow::{Context, Result, ensure};
 use kivet_image::{Limits, analyse, probe};
 use kivet_page::{
-    Offered, PlaceDocument, Population,
+    Offered, PlaceDocument, Population, Targets,
     markup::{Alt, Form, Options, Picture, Use, write},
 };
 use kivet_recipe::{Curves, Facts, Policy, Recipe, Request, choose};
@@ -69,6 +69,7 @@ fn offered(place: &kivet_page::Place, facts: &Facts) -> Offered {
         let best = choice.and_then(|choice| choice.candidates.first().copied());
         best.map_or(0.0, |best| best.predicted_bytes.get() as f64)
     };
-    let target = (policy.fidelity, policy.density_step);
-    Offered::new(place, facts, Population::assumed(), target, &bytes)
+    let targets =
+        Targets { fidelity: policy.fidelity, density_step: policy.density_step, lossless: false };
+    Offered::new(place, facts, Population::assumed(), targets, &bytes)
 }

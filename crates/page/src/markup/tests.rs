@@ -3,8 +3,8 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::{
-    AlternativeDocument, Device, Loading, PlaceDocument, Population, Source, SourceSize, pick,
-    read_srcset, source_for, source_size,
+    AlternativeDocument, Device, Loading, PlaceDocument, Population, Source, SourceSize, Targets,
+    pick, read_srcset, source_for, source_size,
 };
 
 fn place(document: &PlaceDocument) -> Place {
@@ -13,7 +13,8 @@ fn place(document: &PlaceDocument) -> Place {
 
 fn offered(place: &Place, facts: &Facts) -> Offered {
     let bytes = |recipe: &Recipe| f64::from(recipe.width.unwrap_or(300)).powf(1.6);
-    Offered::new(place, facts, Population::assumed(), (Fidelity::DEFAULT, 8), &bytes)
+    let targets = Targets { fidelity: Fidelity::DEFAULT, density_step: 8, lossless: false };
+    Offered::new(place, facts, Population::assumed(), targets, &bytes)
 }
 
 fn photo(width: u32, height: u32) -> Facts {

@@ -19,6 +19,17 @@ pub struct Offered {
     pub layouts: Vec<OfferedLayout>,
 }
 
+/// What the steps of a ladder aim at.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Targets {
+    /// The target at density 1, where the place has none.
+    pub fidelity: Fidelity,
+    /// What each doubling of density takes from it.
+    pub density_step: u8,
+    /// True if the original is sent losslessly unless a recipe names a target.
+    pub lossless: bool,
+}
+
 /// The ladder of one layout.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
@@ -86,20 +97,23 @@ impl Trade {
 }
 
 impl Offered {
-    /// Chooses the widths of `place` for an original with `facts`. `target` is the policy's at
-    /// density 1, each doubling of density takes `density_step` from it, and `bytes` says what a
-    /// recipe is expected to take.
+    /// Chooses the widths of `place` for an original with `facts`; `bytes` says what a recipe is
+    /// expected to take.
     pub fn new(
         place: &Place,
         facts: &Facts,
         population: &Population,
-        (target, density_step): (Fidelity, u8),
+        targets: Targets,
         bytes: &dyn Fn(&Recipe) -> f64,
     ) -> Self {
-        let target = place.fidelity.unwrap_or(target);
+        let targets = Targets {
+            fidelity: place.fidelity.unwrap_or(targets.fidelity),
+            lossless: targets.lossless && place.fidelity.is_none(),
+            ..targets
+        };
         let layouts = place.layouts().enumerate().map(|(at, (_, layout))| {
             let demands = demands(place, at, layout, population);
-            let ladders = Chooser { layout, facts, target, density_step, bytes, demands };
+            let ladders = Chooser { layout, facts, targets, bytes, demands };
             ladders.offered(place)
         });
         Self { layouts: layouts.collect() }
@@ -144,8 +158,7 @@ fn demands(place: &Place, at: usize, layout: &Layout, population: &Population) -
 struct Chooser<'a> {
     layout: &'a Layout,
     facts: &'a Facts,
-    target: Fidelity,
-    density_step: u8,
+    targets: Targets,
     bytes: &'a dyn Fn(&Recipe) -> f64,
     demands: Vec<Demand>,
 }
@@ -153,7 +166,7 @@ struct Chooser<'a> {
 impl Chooser<'_> {
     fn offered(&self, place: &Place) -> OfferedLayout {
         let usual = self.target_for(self.demands.iter());
-        let steps = every_step(&self.layout.geometry.with_fidelity(usual), self.facts);
+        let steps = every_step(&self.aimed(&self.layout.geometry, usual), self.facts);
         let points: Vec<LadderPoint> = steps
             .iter()
             .map(|step| LadderPoint {
@@ -194,7 +207,7 @@ impl Chooser<'_> {
         let share = takers.iter().map(|demand| demand.share).sum::<f64>() / all.max(f64::EPSILON);
         let target = self.target_for(takers.into_iter());
         OfferedStep {
-            recipe: step.recipe.with_fidelity(target).into(),
+            recipe: self.aimed(&step.recipe, target).into(),
             size: step.size,
             bytes: points[number].bytes as u64,
             share,
@@ -207,7 +220,13 @@ impl Chooser<'_> {
             (doublings + demand.density.max(1.0).log2() * demand.share, share + demand.share)
         });
         let mean = if share > 0.0 { doublings / share } else { 0.0 };
-        self.target.at_density(mean.exp2(), self.density_step)
+        self.targets.fidelity.at_density(mean.exp2(), self.targets.density_step)
+    }
+
+    /// A recipe at a target; without one, where it would keep from being lossless what is lossless
+    /// in fewer bytes.
+    fn aimed(&self, recipe: &Recipe, target: Fidelity) -> Recipe {
+        if self.targets.lossless { recipe.clone() } else { recipe.with_fidelity(target) }
     }
 
     /// The stretches of viewport widths on which a screen denser than the cap takes one step.
@@ -295,8 +314,8 @@ mod tests {
         let place = document.checked(&"card".parse().expect("a name")).expect("a place");
         let facts = Facts::plain(Format::Jpeg, size, Storage::Lossy);
         let bytes = |recipe: &Recipe| f64::from(recipe.width.unwrap_or(1)).powf(1.6);
-        let policy = (Fidelity::DEFAULT, 8);
-        let offered = Offered::new(&place, &facts, Population::assumed(), policy, &bytes);
+        let targets = Targets { fidelity: Fidelity::DEFAULT, density_step: 8, lossless: false };
+        let offered = Offered::new(&place, &facts, Population::assumed(), targets, &bytes);
         (place, offered)
     }
 

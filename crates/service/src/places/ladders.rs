@@ -2,8 +2,8 @@
 
 use std::sync::Arc;
 
-use kivet_page::{Offered, Place, Population};
-use kivet_recipe::{Accepted, Curves, Recipe, Request, choose};
+use kivet_page::{Offered, Place, Population, Targets};
+use kivet_recipe::{Accepted, Curves, Format, Kind, Recipe, Request, choose};
 
 use super::KeptPlace;
 use crate::{app::App, blocking::blocking, problem::Problem, shelves::Original};
@@ -67,6 +67,12 @@ fn choose_widths(app: &App, place: &Place, original: &Original, curves: &Curves)
         let best = choice.and_then(|choice| choice.candidates.first().copied());
         best.map_or(0.0, |best| best.predicted_bytes.get() as f64)
     };
-    let policy = (app.policy.fidelity, app.policy.density_step);
-    Offered::new(place, facts, Population::assumed(), policy, &bytes)
+    // A vector needs a target to have a recipe at all.
+    let flat = kivet_recipe::kind(facts, curves, &app.policy) == Kind::Flat;
+    let targets = Targets {
+        fidelity: app.policy.fidelity,
+        density_step: app.policy.density_step,
+        lossless: flat && facts.format != Format::Svg,
+    };
+    Offered::new(place, facts, Population::assumed(), targets, &bytes)
 }

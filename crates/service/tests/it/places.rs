@@ -56,6 +56,10 @@ async fn markup_offers_what_the_service_then_serves() {
     }
     let vector = markup(&kivet, &order("photos/brand/mark.svg", "logo")).await.unwrap();
     assert!(!vector.pictures[0].text.contains("srcset"), "one vector serves every size");
+    // What is lossless in fewer bytes has no target, which would keep it from that.
+    let flat = markup(&kivet, &order("photos/brand/sponsor-gale.png", "sponsor")).await.unwrap();
+    let step = &flat.pictures[0].ladders[0].steps[0];
+    assert_eq!((step.recipe.as_str(), step.target), (format!("{}w", step.width).as_str(), None));
     let folder = markup(&kivet, &order("photos/night/", "card")).await.unwrap();
     let names: Vec<&str> = folder.pictures.iter().map(|one| one.original.as_str()).collect();
     assert_eq!(names, ["photos/night/fire-tails.jpg", "photos/night/lanterns.jpg"]);
