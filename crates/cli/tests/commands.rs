@@ -313,7 +313,7 @@ fn places_are_set_exported_and_imported_and_markup_explains_its_widths() {
     };
 
     let refused = run(&["place", "set", "card", "--ratio", "3/2"]);
-    assert!(text(&refused.stderr).contains("a new one needs --sizes"));
+    assert!(text(&refused.stderr).contains("the place `card` is new and needs --sizes"));
     said(&["place", "set", "card", "--sizes", "(min-width: 60em) 33vw, 100vw", "--ratio", "3/2"]);
     let card = said(&["place", "set", "card", "--density-cap", "2"]);
     assert!(card.contains("ratio = \"3/2\"") && card.contains("density-cap = 2.0"), "{card}");
@@ -337,5 +337,5 @@ fn places_are_set_exported_and_imported_and_markup_explains_its_widths() {
     assert!(jsx.contains("alt=\"Lit kites\""), "{jsx}");
     said(&["place", "remove", "card"]);
     let gone = run(&["place", "show", "card"]);
-    assert!(text(&gone.stderr).contains("there is no place `card`"));
+    assert!(text(&gone.stderr).contains("unknown place `card`"));
 }

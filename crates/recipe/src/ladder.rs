@@ -4,8 +4,6 @@
 //! the bytes between what it needs and the next width above. Some browsers round down where the
 //! lower one is nearer, and then show too few pixels.
 
-use serde::{Deserialize, Serialize};
-
 /// One screen's need.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Demand {
@@ -44,8 +42,7 @@ pub struct LadderPoint {
 }
 
 /// Some of the widths, and what they cost.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[serde(rename_all = "camelCase")]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Ladder {
     /// Indices into the points, rising.
     pub chosen: Vec<usize>,

@@ -17,6 +17,11 @@ pub struct PlaceNameError(String);
 impl PlaceName {
     const MAX_LENGTH: usize = 40;
 
+    /// The name of a layout that is described for one order and not kept.
+    pub fn of_layout() -> Self {
+        Self("layout".to_owned())
+    }
+
     /// The name.
     pub fn as_str(&self) -> &str {
         &self.0

@@ -14,7 +14,7 @@ function stepFor(pixels: number): number {
   }
 }
 
-const held = new Map<HTMLImageElement, number>();
+const held = new WeakMap<HTMLImageElement, number>();
 
 /** Asks for the picture at its shown width times density; never for fewer pixels than it has. */
 function fit(picture: HTMLImageElement): void {

@@ -5,8 +5,10 @@
 const script = document.currentScript;
 const said: DOMStringMap = script instanceof HTMLScriptElement ? script.dataset : {};
 
+const margin = Number(said.margin ?? NaN);
+
 /** How far before the viewport things are fetched, in CSS pixels. */
-export const MARGIN = Number(said.margin ?? 400);
+export const MARGIN = Number.isFinite(margin) ? margin : 400;
 
 /** Selectors of elements whose backgrounds wait, beside those marked by `data-kivet="background"`. */
 export const BACKGROUNDS = said.backgrounds;

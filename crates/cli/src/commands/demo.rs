@@ -38,7 +38,7 @@ impl Demo {
                  three commands to try:\n  \
                  curl -sI -H 'Accept: image/avif' {root}/pic/640w/photos/harbour/kites-dawn.jpg\n  \
                  {kivet} render demo/originals/night/lanterns.jpg --recipe 640w_ratio-1-1 -o lanterns.avif\n  \
-                 {kivet} markup photos/harbour/kites-dawn.jpg --sizes '(min-width: 60em) 50vw, 100vw' --alt 'Kites at dawn' \
+                 {kivet} markup photos/harbour/kites-dawn.jpg --place banner --alt 'Kites at dawn' \
                  --service {root} --data {data}"
             )
         })

@@ -161,7 +161,7 @@ impl Set {
             (Some(known), _) => known.place,
             (None, Some(_)) => PlaceDocument::default(),
             (None, None) => anyhow::bail!(
-                "there is no place `{name}` yet; a new one needs --sizes, such as --sizes '(min-width: 60em) 33vw, 100vw'"
+                "the place `{name}` is new and needs --sizes, such as --sizes '(min-width: 60em) 33vw, 100vw'"
             ),
         };
         place.sizes = sizes.unwrap_or(place.sizes);

@@ -73,7 +73,7 @@ impl Rules<'_> {
         let cap = self.one.place.density_on(f64::INFINITY);
         let url = |density: f64| {
             let recipe = &offered.taken(shown * density).recipe;
-            format!("url(\"{}\")", self.one.picture.url(recipe))
+            format!("url(\"{}\")", self.one.picture.url(recipe.as_str()))
         };
         let mut set: Vec<(String, f64)> = Vec::new();
         for density in DENSITIES.into_iter().filter(|density| *density <= cap) {
@@ -97,7 +97,7 @@ impl Rules<'_> {
     /// script it has.
     fn waiting(&self) -> String {
         format!(
-            "@media (scripting: enabled) {{\n  {}[data-kivet=\"background\"]:not([data-kivet-seen]) {{\n    background-image: none;\n  }}\n}}",
+            "@media (scripting: enabled) {{\n  :is({})[data-kivet=\"background\"]:not([data-kivet-seen]) {{\n    background-image: none;\n  }}\n}}",
             self.selector
         )
     }

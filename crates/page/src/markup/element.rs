@@ -20,8 +20,20 @@ pub(super) enum Value {
 }
 
 /// Attributes that begin a line where lines are wrapped; others follow on the same line.
-const LINES: [&str; 10] =
-    ["src", "srcset", "sizes", "width", "alt", "loading", "style", "media", "imagesrcset", "class"];
+const LINES: [&str; 12] = [
+    "src",
+    "srcset",
+    "sizes",
+    "width",
+    "alt",
+    "loading",
+    "style",
+    "class",
+    "media",
+    "href",
+    "imagesrcset",
+    "imagesizes",
+];
 
 /// JSX's name of an attribute, where it is another one.
 const JSX_NAMES: [(&str, &str); 6] = [

@@ -1,7 +1,5 @@
 //! What every form says: the sources a browser tries in turn, and what each has.
 
-use std::fmt::Display;
-
 use kivet_recipe::{Facts, Format, Size};
 
 use super::{Options, Picture, Use};
@@ -48,7 +46,7 @@ impl Offer {
 
     /// What a place offers of an original, in formats with sources of their own, best first.
     pub fn of(place: &Place, offered: &Offered, facts: &Facts, formats: &[Format]) -> Self {
-        let plain = plain_format(formats, facts);
+        let plain = plain_format(formats, offered, facts);
         let typed = typed(formats, plain, facts);
         let mut sources = Vec::new();
         for ((media, layout), offered) in place.layouts().zip(&offered.layouts) {
@@ -80,7 +78,7 @@ impl Offer {
     }
 }
 
-/// The formats that get sources, then none: what a browser takes that shows none of them.
+/// The formats that get sources, and last the one that every browser shows.
 fn typed(formats: &[Format], plain: Option<Format>, facts: &Facts) -> Vec<Option<Format>> {
     if plain.is_none() {
         return vec![None];
@@ -91,12 +89,12 @@ fn typed(formats: &[Format], plain: Option<Format>, facts: &Facts) -> Vec<Option
     formats.iter().filter(fits).copied().map(Some).chain([plain]).collect()
 }
 
-/// The format of what every browser shows, where the host does not choose.
-fn plain_format(formats: &[Format], facts: &Facts) -> Option<Format> {
+/// The format that every browser shows, where the host does not choose.
+fn plain_format(formats: &[Format], offered: &Offered, facts: &Facts) -> Option<Format> {
     if formats.is_empty() || facts.format == Format::Svg {
         return None;
     }
-    Some(match (facts.animated, facts.alpha) {
+    Some(match (facts.animated, facts.alpha || offered.is_lossless()) {
         (true, _) => Format::Gif,
         (false, true) => Format::Png,
         (false, false) => Format::Jpeg,
@@ -147,12 +145,16 @@ fn candidates(
 
 impl Picture<'_> {
     /// The URL of a recipe.
-    pub fn url(&self, recipe: impl Display) -> String {
+    pub fn url(&self, recipe: &str) -> String {
         let Self { base, path, version, facts: _ } = self;
-        match version {
-            Some(version) => format!("{base}/pic/{recipe}/{path}?v={version}"),
-            None => format!("{base}/pic/{recipe}/{path}"),
+        let mut url = String::with_capacity(base.len() + recipe.len() + path.len() + 32);
+        for part in [*base, "/pic/", recipe, "/", *path] {
+            url.push_str(part);
         }
+        for part in version.iter().flat_map(|version| ["?v=", *version]) {
+            url.push_str(part);
+        }
+        url
     }
 }
 
@@ -164,7 +166,13 @@ impl Candidates {
 
     /// As [`parts`](Self::parts), even if there is but one.
     pub fn all_parts(&self, picture: &Picture<'_>) -> Vec<String> {
-        let part = |(recipe, width): &(String, u32)| format!("{} {width}w", picture.url(recipe));
+        let part = |(recipe, width): &(String, u32)| {
+            let mut part = picture.url(recipe);
+            part.push(' ');
+            part.push_str(&width.to_string());
+            part.push('w');
+            part
+        };
         self.steps.iter().map(part).collect()
     }
 

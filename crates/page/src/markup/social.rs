@@ -22,7 +22,7 @@ pub(super) fn write(one: &Use<'_>) -> Markup {
         Element::new("meta").text("property", property).text("content", content).html(true)
     };
     let mut tags = vec![
-        tag("og:image", one.picture.url(&recipe)),
+        tag("og:image", one.picture.url(&recipe.to_string())),
         tag("og:image:type", Format::Jpeg.media_type().to_owned()),
         tag("og:image:width", size.width.to_string()),
         tag("og:image:height", size.height.to_string()),

@@ -232,7 +232,7 @@ proptest! {
         for (width, height, density) in screens {
             let device = Device::screen(width, height, density);
             let (_, step) = offered.taken_on(&place, &device);
-            prop_assert_eq!(taken(&picture, &offer, &device), picture.url(&step.recipe));
+            prop_assert_eq!(taken(&picture, &offer, &device), picture.url(step.recipe.as_str()));
         }
         for candidates in offer.sources.iter().map(|source| &source.candidates).chain([&offer.main]) {
             let widths: Vec<u32> = candidates.steps.iter().map(|(_, width)| *width).collect();

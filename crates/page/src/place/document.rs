@@ -211,8 +211,8 @@ impl Keys<'_> {
 
     /// A cap is written as media conditions on the viewport's width, which must decide alone.
     fn check_cap(&self, place: &Place) -> Result<(), PlaceError> {
-        let tall = place.layouts().any(|(_, layout)| layout.sizes.depends_on_height());
-        if place.density_cap.is_some() && tall {
+        let tall = || place.layouts().any(|(_, layout)| layout.sizes.depends_on_height());
+        if place.density_cap.is_some() && tall() {
             let problem = "needs sizes that depend on the viewport's width alone, without vh, vmin or orientation";
             return Err(self.complain("density-cap", problem));
         }

@@ -3,11 +3,9 @@
 use std::str::FromStr;
 
 use kivet_recipe::nearest;
-use serde::{Deserialize, Serialize};
 
 /// When a picture is fetched.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Loading {
     /// The largest paint: eager and high priority. One a page and media condition.
     First,

@@ -119,6 +119,12 @@ impl Offered {
         Self { layouts: layouts.collect() }
     }
 
+    /// True if its steps name no target, because the original is sent losslessly.
+    pub fn is_lossless(&self) -> bool {
+        let mut steps = self.layouts.iter().flat_map(|layout| &layout.steps);
+        steps.all(|step| step.recipe.quality.is_none())
+    }
+
     /// The layout and step that Chromium takes on a screen.
     pub fn taken_on(&self, place: &Place, device: &Device) -> (usize, &OfferedStep) {
         let at = place.layout_on(device);
@@ -138,9 +144,14 @@ impl Offered {
 impl OfferedLayout {
     /// The step a browser takes that needs so many pixels across.
     pub fn taken(&self, pixels: f64) -> &OfferedStep {
-        let enough = |step: &&OfferedStep| f64::from(step.size.width) >= pixels;
-        self.steps.iter().find(enough).unwrap_or(&self.steps[self.steps.len() - 1])
+        &self.steps[taken(&self.steps, pixels)]
     }
+}
+
+/// The number of the step a browser takes that needs so many pixels across.
+fn taken(steps: &[OfferedStep], pixels: f64) -> usize {
+    let enough = |step: &OfferedStep| f64::from(step.size.width) >= pixels;
+    steps.iter().position(enough).unwrap_or(steps.len() - 1)
 }
 
 /// What the screens that show a layout need; all screens, where none of them is known to show it.
@@ -223,8 +234,8 @@ impl Chooser<'_> {
         self.targets.fidelity.at_density(mean.exp2(), self.targets.density_step)
     }
 
-    /// A recipe at a target; without one, where it would keep from being lossless what is lossless
-    /// in fewer bytes.
+    /// The recipe with its target. What is sent losslessly gets none: a target that a recipe names
+    /// makes it lossy.
     fn aimed(&self, recipe: &Recipe, target: Fidelity) -> Recipe {
         if self.targets.lossless { recipe.clone() } else { recipe.with_fidelity(target) }
     }
@@ -234,8 +245,7 @@ impl Chooser<'_> {
         let Some(cap) = place.density_cap.map(|cap| cap.factor()) else { return Vec::new() };
         let step_at = |width: u32| {
             let shown = self.layout.sizes.shown_on(&Device::screen(width, width, cap));
-            let enough = |step: &OfferedStep| f64::from(step.size.width) >= shown * cap;
-            steps.iter().position(enough).unwrap_or(steps.len() - 1)
+            taken(steps, shown * cap)
         };
         let mut bands: Vec<Band> = Vec::new();
         for width in NARROWEST..=WIDEST {

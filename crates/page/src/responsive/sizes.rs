@@ -132,7 +132,7 @@ fn check_entry(entry: &str) -> Result<bool, &'static str> {
     if entry.is_empty() {
         return Err("is empty");
     }
-    // What would end the attribute or a rule is no part of any length.
+    // Media conditions stand in parentheses and may compare by `<` and `>`.
     if entry.contains(['<', '>', '"', '{', '}', ';']) && !entry.contains('(') {
         return Err("holds a character that lengths never do");
     }

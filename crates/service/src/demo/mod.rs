@@ -32,7 +32,7 @@ pub fn routes(folder: &Path) -> Router<App> {
 /// Keeps the places of `places.toml` in `folder` that are not there yet. Blocks.
 ///
 /// # Errors
-/// If the file cannot be read, or holds what is no place.
+/// If the file cannot be read, or a place in it cannot be used.
 pub fn add_places(folder: &Path, places: &Places) -> Result<(), StartError> {
     let file = folder.join("places.toml");
     let failed = |problem: String| StartError::Places { file: file.clone(), problem };

@@ -96,7 +96,7 @@ pub(super) async fn alt(
     let is_tag = language.chars().all(|c| c.is_ascii_alphanumeric() || c == '-');
     if !is_tag {
         let detail = format!("`{language}` is not a language; write a tag such as en or de-AT");
-        return Err(Problem::new(ProblemKind::BadMarkupOrder, detail));
+        return Err(Problem::new(ProblemKind::BadLanguage, detail));
     }
     let place = place.unwrap_or_default();
     let (records, kept) = (app.records.clone(), id.clone());

@@ -1,6 +1,6 @@
 //! The manifest that front ends write markup from.
 
-use std::collections::BTreeMap;
+use std::{collections::BTreeMap, sync::Arc};
 
 use axum::{
     Json,
@@ -76,7 +76,7 @@ pub(super) async fn export(
 
 async fn one(
     app: &App,
-    places: &[std::sync::Arc<KeptPlace>],
+    places: &[Arc<KeptPlace>],
     id: &OriginalId,
 ) -> Result<ManifestOriginal, Problem> {
     let original = app.shelves.original(id).await?;

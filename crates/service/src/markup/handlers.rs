@@ -154,7 +154,7 @@ async fn in_folder(app: &App, folder: &str) -> Result<Vec<OriginalId>, Problem> 
         all.into_iter().filter(|id| id.path().starts_with(&prefix)).collect();
     if found.is_empty() {
         let detail = format!(
-            "there is no original in `{folder}/`; `kivet library list {shelf}` shows what there is"
+            "the folder `{folder}/` has no originals; `kivet library list {shelf}` shows what there is"
         );
         return Err(Problem::new(ProblemKind::UnknownOriginal, detail));
     }

@@ -1,10 +1,12 @@
 //! What markup is ordered, read into proven values.
 
+use std::sync::Arc;
+
 use kivet_page::{
     Loading, Place, PlaceDocument, Placeholder,
     markup::{CrossOrigin, Form, Options},
 };
-use kivet_recipe::Format;
+use kivet_recipe::{Format, PlaceName};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -72,7 +74,7 @@ pub(super) struct ReadOrder {
     /// The place, with the order's own loading policy and placeholder.
     pub place: Place,
     /// The place as it is kept, whose ladders stay; none for a layout of the order's own.
-    pub kept: Option<std::sync::Arc<KeptPlace>>,
+    pub kept: Option<Arc<KeptPlace>>,
     pub form: Form,
     pub options: Options,
     pub base: String,
@@ -112,18 +114,13 @@ impl MarkupOrder {
         Ok(ReadOrder { place, kept, form, options, base: self.base()? })
     }
 
-    fn place(&self, app: &App) -> Result<(Place, Option<std::sync::Arc<KeptPlace>>), Problem> {
+    fn place(&self, app: &App) -> Result<(Place, Option<Arc<KeptPlace>>), Problem> {
         match (&self.place, &self.layout) {
             (Some(name), None) => {
                 let kept = app.places.named(name)?;
                 Ok((kept.place.clone(), Some(kept)))
             }
-            (None, Some(layout)) => {
-                let name = "layout"
-                    .parse()
-                    .map_err(|error: kivet_recipe::PlaceNameError| Problem::internal(&error))?;
-                Ok((layout.checked(&name)?, None))
-            }
+            (None, Some(layout)) => Ok((layout.checked(&PlaceName::of_layout())?, None)),
             _ => {
                 let detail =
                     "name the place the pictures appear in, or give a layout with sizes; not both";
@@ -161,7 +158,7 @@ impl MarkupOrder {
         let is_plain = matches!(url.scheme(), "http" | "https")
             && url.query().is_none()
             && url.fragment().is_none()
-            && !base.contains(['"', '\'', '<', '>', ' ']);
+            && !base.contains(|c: char| c.is_control() || "\"'<>() ".contains(c));
         if is_plain { Ok(base.trim_end_matches('/').to_owned()) } else { Err(bad()) }
     }
 }

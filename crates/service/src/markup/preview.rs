@@ -5,6 +5,7 @@ use axum::{
     extract::{State, rejection::JsonRejection},
 };
 use kivet_page::{DEVICES, Device, Layout, Offered, Place, PlaceDocument, Population, Screen};
+use kivet_recipe::PlaceName;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -94,10 +95,7 @@ pub(super) async fn preview(
     order: Result<Json<PreviewOrder>, JsonRejection>,
 ) -> Result<Json<PreviewResponse>, Problem> {
     let PreviewOrder { layout, original } = accept_body(order)?;
-    let name = "layout"
-        .parse()
-        .map_err(|error: kivet_recipe::PlaceNameError| Problem::internal(&error))?;
-    let place = layout.checked(&name)?;
+    let place = layout.checked(&PlaceName::of_layout())?;
     let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
     let original = app.pipeline.with_facts_for(original, &place.recipe()).await?;
     let offered = places::chosen(&app, &place, &original).await?;

@@ -63,7 +63,7 @@ impl Places {
     /// The place of that name.
     ///
     /// # Errors
-    /// If there is none; names the nearest.
+    /// If it is unknown; names the nearest.
     pub fn named(&self, name: &str) -> Result<Arc<KeptPlace>, Problem> {
         let snapshot = self.snapshot();
         let found =
@@ -74,7 +74,7 @@ impl Places {
                 || "`kivet place list` shows what there is".to_owned(),
                 |near| format!("did you mean `{near}`?"),
             );
-            let detail = format!("there is no place `{name}`; {way_out}");
+            let detail = format!("unknown place `{name}`; {way_out}");
             Problem::new(ProblemKind::UnknownPlace, detail).with_nearest(near)
         })
     }
@@ -82,7 +82,7 @@ impl Places {
     /// The recipe with its place, if it names one, replaced by what that stands for.
     ///
     /// # Errors
-    /// If there is no such place, or the two do not go together.
+    /// If the place is unknown, or the two do not go together.
     pub fn resolve(&self, recipe: &Recipe) -> Result<Recipe, RecipeError> {
         let Some(name) = &recipe.place else { return Ok(recipe.clone()) };
         let snapshot = self.snapshot();
@@ -91,7 +91,7 @@ impl Places {
             None => Err(RecipeError {
                 recipe: recipe.to_string(),
                 clause: format!("@{name}"),
-                problem: "names a place that is not there".to_owned(),
+                problem: "names an unknown place".to_owned(),
                 nearest: snapshot.nearest(name.as_str()).map(|near| format!("@{near}")),
             }),
         }
@@ -128,7 +128,7 @@ impl Places {
     /// Removes a place. Blocks.
     ///
     /// # Errors
-    /// If there is none of that name, or the records fail.
+    /// If the place is unknown, or the records fail.
     pub fn remove(&self, name: &str) -> Result<(), Problem> {
         let kept = self.named(name)?;
         self.records.remove_place(kept.place.name().as_str())?;

@@ -28,6 +28,7 @@ pub async fn offered(
         let (records, name, hash) = (records.clone(), name.clone(), hash.clone());
         blocking(move || records.offered(&name, &hash)).await??
     };
+    // A ladder in the form of an earlier version is chosen anew.
     let offered = match read.and_then(|text| serde_json::from_str(&text).ok()) {
         Some(offered) => offered,
         None => {

@@ -120,6 +120,9 @@ catalogue! {
     UnknownPlace "unknown-place" NOT_FOUND
         "There is no such place"
         "`kivet place list` shows what there is.",
+    BadLanguage "bad-language" BAD_REQUEST
+        "The language cannot be read"
+        "Write a tag as HTML's `lang` has it, such as `en` or `de-AT`.",
     NoAlt "no-alt" NOT_FOUND
         "There is no such alternative text"
         "`kivet library show` lists the texts of an original.",

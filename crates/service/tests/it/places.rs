@@ -78,7 +78,7 @@ async fn a_place_in_a_recipe_is_its_geometry_and_part_of_the_version() {
 
     let wrong = kivet.get(&format!("/pic/160w_@tyle/{SIX_PANEL}")).await;
     let problem: Problem = wrong.json().await.unwrap();
-    assert!(problem.detail.contains("`@tyle` names a place that is not there; try `@tile`"));
+    assert!(problem.detail.contains("`@tyle` names an unknown place; try `@tile`"));
     assert_eq!(kivet.order(Method::DELETE, "/api/places/tile", "").await.status(), 204);
     assert_eq!(kivet.picture(&path).await.status(), 400);
 }
@@ -172,7 +172,7 @@ async fn what_cannot_be_written_is_refused_with_the_way_out() {
         (|order| order.originals = vec!["photos".to_owned()], "shelf/path"),
         (
             |order| order.originals = vec!["photos/nowhere/".to_owned()],
-            "no original in `photos/nowhere/`",
+            "`photos/nowhere/` has no originals",
         ),
         (
             |order| {

@@ -15,27 +15,21 @@ const FAR: &str = "<div style='height:4000px'></div>";
 async fn scroll_to(tab: &Tab, selector: &str) {
     let scroll = format!("(document.querySelector('{selector}').scrollIntoView(), true)");
     assert!(tab.evaluate::<bool>(&scroll).await.unwrap());
-    tab.painted_for_tests().await;
+    show_frames(tab).await;
 }
 
-trait Painted {
-    async fn painted_for_tests(&self);
-}
-
-impl Painted for Tab {
-    /// A frame is what makes the browser look where things are.
-    async fn painted_for_tests(&self) {
-        for _ in 0..3 {
-            self.screenshot().await.unwrap();
-        }
-        self.rest().await.unwrap();
+/// Shows frames, in which the browser looks where things are, and waits for what that asks for.
+async fn show_frames(tab: &Tab) {
+    for _ in 0..3 {
+        tab.screenshot().await.unwrap();
     }
+    tab.rest().await.unwrap();
 }
 
 async fn open(chromium: &Chromium, device: Device, url: &str) -> Tab {
     let tab = chromium.tab(device).await.unwrap();
     tab.open(url).await.unwrap();
-    tab.painted_for_tests().await;
+    show_frames(&tab).await;
     tab
 }
 
@@ -70,7 +64,7 @@ async fn backgrounds_wait_until_they_are_near_and_show_without_script() {
     let without = chromium.tab(laptop()).await.unwrap();
     without.scripts(false).await.unwrap();
     without.open(&url).await.unwrap();
-    without.painted_for_tests().await;
+    show_frames(&without).await;
     assert_eq!(asked(&without).len(), 1, "without script everything shows");
     chromium.close().await.unwrap();
 }
@@ -128,7 +122,7 @@ async fn pictures_by_name_are_fitted_in_one_request_and_never_shrink() {
     let width = async |pixels: u32| {
         let set = format!("(document.querySelector('#one').style.width = '{pixels}px', true)");
         assert!(tab.evaluate::<bool>(&set).await.unwrap());
-        tab.painted_for_tests().await;
+        show_frames(&tab).await;
     };
     width(100).await;
     width(200).await;
@@ -139,7 +133,7 @@ async fn pictures_by_name_are_fitted_in_one_request_and_never_shrink() {
     let without = chromium.tab(slow).await.unwrap();
     without.scripts(false).await.unwrap();
     without.open(&url).await.unwrap();
-    without.painted_for_tests().await;
+    show_frames(&without).await;
     assert_eq!(asked(&without), ["320w/photos/harbour/roofs.jpg"]);
     chromium.close().await.unwrap();
 }
@@ -168,12 +162,12 @@ async fn what_is_added_later_and_what_lies_sideways_is_found() {
     // 300 pixels before it is seen, which is within the margin.
     let scroll = "(document.querySelector('#strip').scrollLeft = 6300 - innerWidth - 300, true)";
     assert!(tab.evaluate::<bool>(scroll).await.unwrap());
-    tab.painted_for_tests().await;
+    show_frames(&tab).await;
     assert_eq!(names(&tab), ["ilse-varga.jpg", "tomas-reed.jpg"]);
     let add =
         format!("(document.querySelector('#later').innerHTML = \"{}\", true)", tile("noor-hale"));
     assert!(tab.evaluate::<bool>(&add).await.unwrap());
-    tab.painted_for_tests().await;
+    show_frames(&tab).await;
     assert_eq!(names(&tab)[2..], ["noor-hale.jpg"]);
     chromium.close().await.unwrap();
 }

@@ -6,7 +6,7 @@ interface Props {
   onChange: (change: Partial<PlaceDocument>) => void;
 }
 
-/** Empty text is no setting. */
+/** Empty text removes the setting. */
 const text = (value: string) => value || null;
 
 /** The place by hand: each field is one key. */

@@ -1,10 +1,10 @@
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Alert, Button, Input, Popconfirm, Select, Spin } from "antd";
 import { useState } from "react";
-import { useNavigate, useParams, useSearchParams } from "react-router";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { libraryQuery } from "../api/queries";
 import { Trouble } from "../signin/Trouble";
-import { useDebounced } from "../workbench/useDebounced";
+import { useDebounced } from "../useDebounced";
 import { DeviceStrip } from "./DeviceStrip";
 import { LadderPlot } from "./LadderPlot";
 import { MarkupPanel } from "./MarkupPanel";
@@ -21,7 +21,7 @@ export default function PlacePage() {
   if (places.error) return <Trouble error={places.error} />;
   if (!places.data) return <Spin />;
   const kept = places.data.find((place) => place.name === name);
-  if (!kept && name !== "new") return <p>There is no place <code>{name}</code>.</p>;
+  if (!kept && name !== "new") return <p>Unknown place <code>{name}</code>; <Link to="/places">Places</Link> lists all.</p>;
   return <PlaceEditor key={name} name={kept ? name : ""} kept={kept?.place ?? START} isNew={!kept} />;
 }
 

@@ -9,7 +9,7 @@ import { ContactSheet } from "./ContactSheet";
 import { RecipeControls } from "./RecipeControls";
 import { RecipeField } from "./RecipeField";
 import { changed, recipeText } from "./recipeText";
-import { useDebounced } from "./useDebounced";
+import { useDebounced } from "../useDebounced";
 
 const START = "360w_ratio-3-2";
 
