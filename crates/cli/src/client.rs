@@ -1,6 +1,9 @@
 //! Speaking to a running service over its HTTP interface.
 
-use std::path::{Path, PathBuf};
+use std::{
+    path::{Path, PathBuf},
+    sync::OnceLock,
+};
 
 use anyhow::{Context, Result, bail};
 use kivet_service::Problem;
@@ -87,8 +90,9 @@ impl Reach {
         path: &str,
         with: impl FnOnce(RequestBuilder) -> RequestBuilder,
     ) -> Result<T> {
-        runtime()?.block_on(async {
-            let request = with(Client::new().request(method, format!("{}{path}", self.service())));
+        let Shared { runtime, client } = shared()?;
+        runtime.block_on(async {
+            let request = with(client.request(method, format!("{}{path}", self.service())));
             let answer = request.send().await.with_context(|| {
                 format!(
                     "no service answers at {}; start one with `kivet serve` or name it with --service",
@@ -119,6 +123,21 @@ fn token_in(data: &Path) -> Result<String> {
         )
     })?;
     Ok(token.trim().to_owned())
+}
+
+/// What all calls of a command share: connections stay open between them.
+struct Shared {
+    runtime: tokio::runtime::Runtime,
+    client: Client,
+}
+
+fn shared() -> Result<&'static Shared> {
+    static SHARED: OnceLock<Shared> = OnceLock::new();
+    if let Some(shared) = SHARED.get() {
+        return Ok(shared);
+    }
+    let made = Shared { runtime: runtime()?, client: Client::new() };
+    Ok(SHARED.get_or_init(|| made))
 }
 
 /// A runtime for one command.

@@ -43,6 +43,10 @@ enum Command {
     Place(commands::place::Place),
     /// Write the markup for originals in a place.
     Markup(commands::markup::Markup),
+    /// See and set the rules by which pages are rewritten.
+    Rules(commands::rules::Rules),
+    /// Rewrite a folder of pages to Kivet's markup by rules.
+    Apply(Box<commands::apply::Apply>),
     /// Say what pages waste on pictures, what that costs and how to fix it.
     Check(commands::check::Check),
     /// Print a fresh sign-in link to the console.
@@ -61,6 +65,8 @@ fn main() -> ExitCode {
         Command::Library(library) => library.run(json),
         Command::Place(place) => place.run(json),
         Command::Markup(markup) => markup.run(json),
+        Command::Rules(rules) => rules.run(json),
+        Command::Apply(apply) => apply.run(json),
         Command::Check(check) => check.run(json),
         Command::Console(console) => console.run(json),
         Command::Doctor(doctor) => doctor.run(json),

@@ -16,11 +16,14 @@ mod device;
 mod findings;
 mod fit;
 mod lifetime;
+mod loaders;
 pub mod markup;
 pub mod observation;
 mod place;
 pub mod report;
 mod responsive;
+pub mod rewrite;
+pub mod rules;
 mod text;
 
 pub use device::{DEVICES, Device};

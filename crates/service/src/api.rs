@@ -8,7 +8,7 @@ use crate::{
     app::App,
     checks, library, markup, places,
     problem::{Problem, ProblemKind},
-    recipes, sign_in,
+    recipes, rewrite, rules, sign_in,
 };
 
 #[derive(OpenApi)]
@@ -27,6 +27,8 @@ fn described() -> OpenApiRouter<App> {
         .merge(recipes::routes())
         .merge(markup::routes())
         .merge(places::routes())
+        .merge(rules::routes())
+        .merge(rewrite::routes())
         .merge(checks::routes())
         .merge(sign_in::routes())
 }

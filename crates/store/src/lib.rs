@@ -12,6 +12,7 @@ mod focus;
 mod places;
 mod records;
 mod reductions;
+mod rules;
 
 pub use alts::AltRecord;
 pub use blobs::{Blob, BlobHeader, Blobs, Stage, etag_of};

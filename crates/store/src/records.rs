@@ -97,6 +97,12 @@ const STEPS: &[M<'static>] = &[
         PRIMARY KEY (shelf, path, language, place)
     ) STRICT;",
     ),
+    M::up(
+        "CREATE TABLE rules (
+        id INTEGER PRIMARY KEY CHECK (id = 1),
+        document TEXT NOT NULL
+    ) STRICT;",
+    ),
 ];
 
 /// What tells one state of a file from another without reading it.

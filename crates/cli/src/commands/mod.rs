@@ -1,5 +1,6 @@
 //! One file per command.
 
+pub mod apply;
 pub mod check;
 pub mod console;
 pub mod demo;
@@ -8,5 +9,6 @@ pub mod library;
 pub mod markup;
 pub mod place;
 pub mod render;
+pub mod rules;
 pub mod serve;
 pub mod why;

@@ -5,6 +5,7 @@ use percent_encoding::percent_decode_str;
 use url::Url;
 
 use super::{Code, Cost, Finding};
+use crate::loaders::holds_an_address;
 use crate::observation::{Ancestor, Attributes, Observation, Role, Use};
 
 pub(super) fn findings(page: &Observation) -> Vec<Finding> {
@@ -36,19 +37,6 @@ fn script_lazy(attributes: &Attributes) -> Vec<String> {
         );
     }
     marks
-}
-
-fn holds_an_address(name: &str) -> bool {
-    let Some(rest) = name.strip_prefix("data-") else { return false };
-    let parts: Vec<&str> = rest.split('-').collect();
-    parts.iter().any(|part| {
-        matches!(
-            *part,
-            "src" | "srcset" | "lazysrc" | "lazysrcset" | "bg" | "background" | "original"
-        )
-    }) && !parts
-        .iter()
-        .any(|part| matches!(*part, "full" | "zoom" | "large" | "retina" | "fallback" | "hover"))
 }
 
 /// `data-src` and `data-srcset` belong to one loader, `data-later-src` to another.

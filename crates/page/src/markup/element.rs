@@ -71,6 +71,17 @@ impl Element {
         self
     }
 
+    /// Its attributes as HTML has them, without quotes.
+    pub(super) fn into_attributes(self) -> Vec<(&'static str, String)> {
+        let style = Style { jsx: false, wrapped: false };
+        let written = |(name, value): (&'static str, Value)| {
+            let mut quoted = String::new();
+            style.value(&mut quoted, &value, 0);
+            (name, quoted[1..quoted.len() - 1].to_owned())
+        };
+        self.attributes.into_iter().map(written).collect()
+    }
+
     /// As HTML: on one line, or wrapped.
     pub(super) fn html(&self, compact: bool) -> String {
         let mut out = String::with_capacity(1024);
@@ -195,6 +206,13 @@ pub(super) fn escape(out: &mut String, text: &str) {
         rest = &rest[at + 1..];
     }
     out.push_str(rest);
+}
+
+/// As [`escape`].
+pub(crate) fn escaped(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    escape(&mut out, text);
+    out
 }
 
 /// `background-color` as a property of a style object.

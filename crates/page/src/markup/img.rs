@@ -34,6 +34,20 @@ pub(super) fn element(
     Element::new("picture").holding(sources.chain([img]).collect())
 }
 
+/// The attributes of the `img`, with their values as HTML has them.
+pub(super) fn attributes(
+    one: &Use<'_>,
+    offer: &Offer,
+    options: &Options,
+) -> Vec<(&'static str, String)> {
+    img(one, offer, options, &Waiting::of(one, options.classes)).into_attributes()
+}
+
+/// The sources, each on one line.
+pub(super) fn sources(one: &Use<'_>, offer: &Offer) -> Vec<String> {
+    offer.sources.iter().map(|source| self::source(one, source).html(true)).collect()
+}
+
 fn img(one: &Use<'_>, offer: &Offer, options: &Options, waiting: &Waiting) -> Element {
     let main = &offer.main;
     let loading = one.place.loading;

@@ -24,6 +24,7 @@ use std::str::FromStr;
 use kivet_recipe::{Facts, Format, nearest};
 
 pub use alt::Alt;
+pub(crate) use element::escaped;
 pub use head::{CrossOrigin, HINTS};
 pub use json::MarkupDocument;
 pub use manifest::{Manifest, ManifestOffer, ManifestOriginal, ManifestPlace, ManifestSource};
@@ -142,6 +143,26 @@ pub struct Markup {
     pub css: Option<String>,
     /// What a person still has to decide.
     pub notes: Vec<String>,
+}
+
+/// The `img` of a use, as attributes with their values as HTML has them; the `source` elements
+/// before it; and the preloads that go with it.
+pub(crate) struct Parts {
+    pub(crate) img: Vec<(&'static str, String)>,
+    pub(crate) sources: Vec<String>,
+    pub(crate) preloads: Vec<String>,
+    pub(crate) size: kivet_recipe::Size,
+}
+
+/// The markup of one picture in parts, for pages that have an element of their own.
+pub(crate) fn parts(one: &Use<'_>, options: &Options) -> Parts {
+    let offer = Offer::new(one, options);
+    Parts {
+        img: img::attributes(one, &offer, options),
+        sources: img::sources(one, &offer),
+        preloads: preload::elements(one, &offer, options),
+        size: offer.main.size,
+    }
 }
 
 /// Writes the markup of one picture.

@@ -27,6 +27,11 @@ pub(super) fn write(one: &Use<'_>, offer: &Offer, options: &Options) -> Markup {
     }
 }
 
+/// The elements, each on one line.
+pub(super) fn elements(one: &Use<'_>, offer: &Offer, options: &Options) -> Vec<String> {
+    links(offer).iter().map(|link| link.element(one, options).html(true)).collect()
+}
+
 /// One preload. No two hold on the same screen.
 pub(super) struct Link<'a> {
     pub(super) media: Option<String>,

@@ -1,19 +1,18 @@
 //! Writing markup.
 
-use std::sync::Arc;
-
 use axum::{
     Json,
     extract::{State, rejection::JsonRejection},
 };
 use kivet_page::{
-    Loading, Offered, Place, Placeholder,
+    Loading, Offered, Place,
     markup::{Alt, Form, Markup, Picture, Use, write},
 };
 use utoipa_axum::{router::OpenApiRouter, routes as api};
 
 use super::{
     order::{MarkupOrder, ReadOrder},
+    prepared::{Prepared, prepared},
     preview::{__path_preview, preview},
     responses::{LadderResponse, MarkupResponse, PictureMarkup},
 };
@@ -21,7 +20,6 @@ use crate::{
     app::App,
     blocking::blocking,
     library::{AltChoice, alt_for},
-    places,
     problem::{Problem, ProblemKind},
     query::accept_body,
     shelves::{Original, OriginalId},
@@ -66,18 +64,8 @@ async fn one(
     read: &ReadOrder,
     id: OriginalId,
 ) -> Result<(Markup, PictureMarkup), Problem> {
-    let original = app.shelves.original(&id).await?;
-    let original = app.pipeline.with_facts_for(original, &read.place.recipe()).await?;
-    let looked_at = matches!(read.place.placeholder(), Placeholder::Flat | Placeholder::Soft);
-    let original = if looked_at && original.facts().analysis.is_none() {
-        app.pipeline.analysed(original, false).await?
-    } else {
-        original
-    };
-    let offered = match &read.kept {
-        Some(kept) => places::offered(app, kept, &original).await?,
-        None => Arc::new(places::chosen(app, &read.place, &original).await?),
-    };
+    let Prepared { original, offered } =
+        prepared(app, &read.place, read.kept.as_deref(), &id).await?;
     let alt = alt_of(app, order, &original, &read.place).await?;
     let version = order.versioned.then(|| app.pipeline.version(&original, None));
     let path = original.id.url_path();

@@ -91,7 +91,7 @@ impl MarkupOrder {
             place = place.with_placeholder(placeholder.parse::<Placeholder>().map_err(bad)?);
         }
         let form = self.form.as_deref().map_or(Ok(Form::default()), str::parse).map_err(bad)?;
-        let typed = self.typed.iter().map(|name| self.format(app, name));
+        let typed = self.typed.iter().map(|name| read_format(app, name));
         let cross_origin = self.cross_origin.as_deref().map(|name| {
             let problem = || {
                 bad(format!("`{name}` is not a crossorigin mode: use anonymous or use-credentials"))
@@ -111,7 +111,7 @@ impl MarkupOrder {
                 "the selector holds `{`, `}` or `<`, which no selector does".to_owned()
             ));
         }
-        Ok(ReadOrder { place, kept, form, options, base: self.base()? })
+        Ok(ReadOrder { place, kept, form, options, base: read_base(self.base.as_deref())? })
     }
 
     fn place(&self, app: &App) -> Result<(Place, Option<Arc<KeptPlace>>), Problem> {
@@ -128,37 +128,44 @@ impl MarkupOrder {
             }
         }
     }
+}
 
-    fn format(&self, app: &App, name: &str) -> Result<Format, Problem> {
-        let format = Format::from_name(name).filter(|format| Format::NAMEABLE.contains(format));
-        let bad = |detail: String| Problem::new(ProblemKind::BadMarkupOrder, detail);
-        match format {
-            Some(Format::Jxl) if !app.policy.jxl => {
-                Err(bad("this build of Kivet writes no JPEG XL; leave `jxl` out".to_owned()))
-            }
-            Some(format) => Ok(format),
-            None => Err(bad(format!(
-                "`{name}` is not a format Kivet can make: avif, jxl, webp, jpeg, png or gif"
-            ))),
+/// A format to write.
+///
+/// # Errors
+/// If the name is unknown, or this build cannot write the format.
+pub fn read_format(app: &App, name: &str) -> Result<Format, Problem> {
+    let format = Format::from_name(name).filter(|format| Format::NAMEABLE.contains(format));
+    let bad = |detail: String| Problem::new(ProblemKind::BadMarkupOrder, detail);
+    match format {
+        Some(Format::Jxl) if !app.policy.jxl => {
+            Err(bad("this build of Kivet writes no JPEG XL; leave `jxl` out".to_owned()))
         }
+        Some(format) => Ok(format),
+        None => Err(bad(format!(
+            "`{name}` is not a format Kivet can make: avif, jxl, webp, jpeg, png or gif"
+        ))),
     }
+}
 
-    /// An origin, without a slash at the end; empty for the page's own.
-    fn base(&self) -> Result<String, Problem> {
-        let Some(base) = self.base.as_deref().filter(|base| !base.is_empty()) else {
-            return Ok(String::new());
-        };
-        let bad = || {
-            let detail = format!(
-                "`{base}` is not an origin to put before /pic/; write one such as https://pics.example"
-            );
-            Problem::new(ProblemKind::BadMarkupOrder, detail)
-        };
-        let url = url::Url::parse(base).map_err(|_| bad())?;
-        let is_plain = matches!(url.scheme(), "http" | "https")
-            && url.query().is_none()
-            && url.fragment().is_none()
-            && !base.contains(|c: char| c.is_control() || "\"'<>() ".contains(c));
-        if is_plain { Ok(base.trim_end_matches('/').to_owned()) } else { Err(bad()) }
-    }
+/// What stands before `/pic/`: an origin, without a slash at the end; empty for the page's own.
+///
+/// # Errors
+/// If it is no origin that an attribute can hold.
+pub fn read_base(base: Option<&str>) -> Result<String, Problem> {
+    let Some(base) = base.filter(|base| !base.is_empty()) else {
+        return Ok(String::new());
+    };
+    let bad = || {
+        let detail = format!(
+            "`{base}` is not an origin to put before /pic/; write one such as https://pics.example"
+        );
+        Problem::new(ProblemKind::BadMarkupOrder, detail)
+    };
+    let url = url::Url::parse(base).map_err(|_| bad())?;
+    let is_plain = matches!(url.scheme(), "http" | "https")
+        && url.query().is_none()
+        && url.fragment().is_none()
+        && !base.contains(|c: char| c.is_control() || "\"'<>() ".contains(c));
+    if is_plain { Ok(base.trim_end_matches('/').to_owned()) } else { Err(bad()) }
 }

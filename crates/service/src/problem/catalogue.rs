@@ -120,6 +120,12 @@ catalogue! {
     UnknownPlace "unknown-place" NOT_FOUND
         "There is no such place"
         "`kivet place list` shows what there is.",
+    BadRules "bad-rules" BAD_REQUEST
+        "The rules cannot be used"
+        "`detail` names the rule, the key and what it can be.",
+    NotAPage "not-a-page" UNPROCESSABLE_ENTITY
+        "The page cannot be rewritten"
+        "Save it as UTF-8, and send it as `html`, or its bytes as `base64`.",
     BadLanguage "bad-language" BAD_REQUEST
         "The language cannot be read"
         "Write a tag as HTML's `lang` has it, such as `en` or `de-AT`.",

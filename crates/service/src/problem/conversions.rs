@@ -1,7 +1,7 @@
 //! The one boundary where errors of the rooms behind become responses.
 
 use kivet_image::ImageError;
-use kivet_page::{PlaceError, SizesError};
+use kivet_page::{PlaceError, SizesError, rewrite::RewriteError, rules::RuleError};
 use kivet_recipe::{ChoiceError, RecipeError};
 use kivet_store::StoreError;
 
@@ -75,6 +75,18 @@ impl From<PipelineError> for Problem {
 impl From<PlaceError> for Problem {
     fn from(error: PlaceError) -> Self {
         Self::new(ProblemKind::BadPlace, error.to_string())
+    }
+}
+
+impl From<RuleError> for Problem {
+    fn from(error: RuleError) -> Self {
+        Self::new(ProblemKind::BadRules, error.to_string())
+    }
+}
+
+impl From<RewriteError> for Problem {
+    fn from(error: RewriteError) -> Self {
+        Self::new(ProblemKind::NotAPage, error.to_string())
     }
 }
 

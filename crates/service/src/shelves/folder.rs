@@ -51,6 +51,13 @@ impl Folder {
         Ok((file, Stamp { bytes: facts.len(), modified_ms }))
     }
 
+    /// The path on the shelf of a file, given by its real path.
+    pub(super) fn path_of(&self, file: &Path) -> Option<String> {
+        let inside = file.strip_prefix(&self.root).ok()?;
+        let parts: Option<Vec<&str>> = inside.iter().map(|part| part.to_str()).collect();
+        parts.map(|parts| parts.join("/"))
+    }
+
     /// Paths of picture-like files in order, after `after`, at most `most`.
     pub(super) fn list(&self, after: Option<&str>, limit: usize) -> Vec<String> {
         let mut paths: Vec<String> = WalkDir::new(&self.root)

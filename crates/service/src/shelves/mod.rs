@@ -4,7 +4,7 @@ mod error;
 mod folder;
 mod original;
 
-use std::{collections::BTreeMap, sync::Arc, time::Duration};
+use std::{collections::BTreeMap, path::Path, sync::Arc, time::Duration};
 
 use kivet_image::{Limits, probe};
 use kivet_recipe::{Position, nearest};
@@ -134,6 +134,18 @@ impl Shelves {
         let root = self.folder(shelf)?.clone();
         let paths = blocking(move || root.list(after.as_deref(), limit)).await?;
         Ok(paths.into_iter().map(|path| OriginalId::trusted(&name, path)).collect())
+    }
+
+    /// The original that a file on this machine is, if a shelf's folder holds it. Blocks.
+    pub fn holding(&self, file: &Path) -> Option<OriginalId> {
+        let file = file.canonicalize().ok()?;
+        self.shelves.iter().find_map(|(name, shelf)| match shelf {
+            Shelf::Folder(folder) => {
+                let path = folder.path_of(&file)?;
+                Some(OriginalId::trusted(name, path))
+            }
+            Shelf::NotYetRead(_) => None,
+        })
     }
 
     fn folder(&self, shelf: &str) -> Result<&Folder, ShelfError> {

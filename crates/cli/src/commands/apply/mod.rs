@@ -1,0 +1,170 @@
+//! `kivet apply`.
+
+mod diff;
+mod journal;
+mod pages;
+mod summary;
+
+use std::{
+    collections::BTreeMap,
+    path::{Path, PathBuf},
+    process::ExitCode,
+};
+
+use anyhow::{Context, Result, bail};
+use kivet_page::rules::RulesDocument;
+use kivet_service::{RewriteOrder, RewriteResponse};
+use serde::Serialize;
+
+use super::rules;
+use crate::{client::Reach, output};
+
+/// Rewrite a folder of pages to Kivet's markup by rules.
+///
+/// Nothing changes but what is meant: all else stays, byte for byte. Applying twice is the same as
+/// applying once.
+#[derive(clap::Args)]
+#[command(
+    after_help = "Examples:\n  kivet apply site/ --rules pages.toml --diff --dry-run\n  kivet apply site/ --rules pages.toml --out site-with-kivet/\n  kivet apply site/ --in-place; kivet apply site/ --undo\n  kivet apply site/ --rules pages.toml --explain journal/one.html"
+)]
+pub struct Apply {
+    /// The folder.
+    folder: PathBuf,
+    /// The rules, as TOML; those that the service keeps if left out.
+    #[arg(long, value_name = "FILE")]
+    rules: Option<PathBuf>,
+    /// Write the whole folder anew here.
+    #[arg(long, value_name = "FOLDER", conflicts_with_all = ["in_place", "undo"])]
+    out: Option<PathBuf>,
+    /// Change the files where they are. What they were stays in .kivet, for --undo.
+    #[arg(long, conflicts_with = "undo")]
+    in_place: bool,
+    /// Put everything back as it was before the last --in-place.
+    #[arg(long)]
+    undo: bool,
+    /// Print what changes as a unified diff.
+    #[arg(long)]
+    diff: bool,
+    /// Write nothing.
+    #[arg(long)]
+    dry_run: bool,
+    /// Say for each picture of this page which rule decided, and what the others said.
+    #[arg(long, value_name = "PAGE")]
+    explain: Option<String>,
+    /// What stands before /pic/, where pictures come from another host than the pages.
+    #[arg(long, value_name = "ORIGIN")]
+    base: Option<String>,
+    /// The language of the library's alternative texts, as HTML's lang has it.
+    #[arg(long, value_name = "TAG")]
+    language: Option<String>,
+    /// Name the current version in every URL.
+    #[arg(long)]
+    versioned: bool,
+    /// Formats with sources of their own, best first, for hosts that do not choose by Accept.
+    #[arg(long, value_name = "FORMATS", value_delimiter = ',')]
+    typed: Vec<String>,
+    #[command(flatten)]
+    reach: Reach,
+}
+
+/// What `--json` prints.
+#[derive(Serialize)]
+#[serde(rename_all = "camelCase")]
+struct Applied {
+    /// By path.
+    pages: BTreeMap<String, RewriteResponse>,
+    /// Where it was written, if it was.
+    written: Option<PathBuf>,
+}
+
+impl Apply {
+    pub fn run(self, json: bool) -> Result<ExitCode> {
+        if self.undo {
+            let undone = journal::undo(&self.folder)?;
+            output::print(json, &undone, |undone| {
+                let kept: Vec<String> = undone
+                    .edited
+                    .iter()
+                    .map(|path| {
+                        format!("{path}: was edited since; stays, and what it was is in .kivet")
+                    })
+                    .collect();
+                format!(
+                    "{} files put back as they were\n{}",
+                    undone.restored.len(),
+                    kept.join("\n")
+                )
+            })?;
+            return Ok(ExitCode::SUCCESS);
+        }
+        let rules = self.rules.as_deref().map(rules::read).transpose()?;
+        let writes = !self.dry_run && self.explain.is_none();
+        if writes && self.out.is_none() && !self.in_place {
+            bail!("say where to write: --out FOLDER, or --in-place; --dry-run writes nothing");
+        }
+        if let Some(out) = self.out.as_deref().filter(|_| writes) {
+            pages::refuse_foreign(&self.folder, out)?;
+        }
+        let mut documents = pages::documents(&self.folder)?;
+        if let Some(page) = &self.explain {
+            documents.retain(|path| path == page);
+            if documents.is_empty() {
+                bail!("unknown page `{page}`; name it by its path in {}", self.folder.display());
+            }
+        }
+        let rewritten = self.rewrite(&documents, rules.as_ref())?;
+        if let Some(page) = &self.explain {
+            let answer = &rewritten[page].response;
+            output::print(json, answer, |answer| summary::explained(answer, rules.as_ref()))?;
+            return Ok(ExitCode::SUCCESS);
+        }
+        if self.diff && !json {
+            for (path, one) in rewritten.iter().filter(|(_, one)| one.response.changed) {
+                diff::print(path, &one.before, &one.after)?;
+            }
+        }
+        let written = if writes { Some(self.write(&rewritten)?) } else { None };
+        let pages = rewritten.into_iter().map(|(path, one)| (path, one.response)).collect();
+        output::print(json, &Applied { pages, written }, |applied| {
+            summary::text(&applied.pages, applied.written.as_deref())
+        })?;
+        Ok(ExitCode::SUCCESS)
+    }
+
+    fn rewrite(
+        &self,
+        documents: &[String],
+        rules: Option<&RulesDocument>,
+    ) -> Result<BTreeMap<String, pages::Rewritten>> {
+        let whole = self.folder.canonicalize().with_context(|| unreadable(&self.folder))?;
+        let order = RewriteOrder {
+            folder: Some(whole.display().to_string()),
+            rules: rules.cloned(),
+            base: self.base.clone(),
+            language: self.language.clone(),
+            versioned: self.versioned,
+            typed: self.typed.clone(),
+            ..RewriteOrder::default()
+        };
+        pages::rewrite(&self.reach, &whole, documents, &order)
+    }
+
+    fn write(&self, rewritten: &BTreeMap<String, pages::Rewritten>) -> Result<PathBuf> {
+        match &self.out {
+            Some(out) => {
+                pages::write_anew(&self.folder, out, rewritten)?;
+                Ok(out.clone())
+            }
+            None => {
+                let changed = rewritten.iter().filter(|(_, one)| one.response.changed);
+                let files = changed.map(|(path, one)| (path.as_str(), one.after.as_slice()));
+                journal::write(&self.folder, files)?;
+                Ok(self.folder.clone())
+            }
+        }
+    }
+}
+
+fn unreadable(path: &Path) -> String {
+    format!("cannot read {}", path.display())
+}

@@ -1,0 +1,33 @@
+//! Pages rewritten to Kivet's markup by [`Rules`](crate::rules::Rules).
+//!
+//! Three steps, so that whoever knows the originals can be asked in between, and nothing but what
+//! is meant changes: [`scan`] reads the page, [`plan`] says what each picture is to become, and
+//! [`edits`] are the bytes that change. [`splice`] makes them; all else stays as it was.
+
+mod address;
+mod css;
+mod edit;
+mod picture;
+mod plan;
+mod scan;
+mod tag;
+#[cfg(test)]
+mod tests;
+
+pub use address::Address;
+pub use css::{FoundBackground, backgrounds};
+pub use edit::{Edit, splice};
+pub use picture::{Decided, edits};
+pub use plan::{Fate, Loadings, Stays, Wanted, plan};
+pub use scan::{Found, FoundPicture, Scan, scan};
+
+/// A page that cannot be rewritten.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum RewriteError {
+    /// UTF-16, which the web's standards let no editor write.
+    #[error("the page is in UTF-16; save it as UTF-8")]
+    Encoding,
+    /// The reader gave up.
+    #[error("the page cannot be read: {0}")]
+    Unreadable(String),
+}

@@ -1,0 +1,279 @@
+//! The bytes that change for what was decided.
+
+use std::ops::Range;
+
+use super::{
+    Address, Edit, Fate, Found, FoundPicture, Scan, Wanted,
+    tag::{Change, Tag},
+};
+use crate::{
+    Loading,
+    loaders::holds_an_address,
+    markup::{self, Offer, Options, Use},
+    rules::{Of, Placed},
+};
+
+/// What a wanted picture becomes.
+#[derive(Clone, Debug)]
+pub struct Decided<'a> {
+    /// What was wanted.
+    pub wanted: &'a Wanted,
+    /// How the place is applied.
+    pub placed: &'a Placed,
+    /// The picture in its place, with the loading policy it has here.
+    pub one: Use<'a>,
+}
+
+/// The changes to a page: each decided picture, the embeds that wait, and in its head the preload
+/// of the picture that loads `first`.
+pub fn edits(
+    html: &[u8],
+    scan: &Scan,
+    wanted: &[Wanted],
+    decided: &[Decided<'_>],
+    options: &Options,
+) -> Vec<Edit> {
+    let page = Page { html, scan, decided, options };
+    let mut edits: Vec<Edit> = Vec::new();
+    for one in decided {
+        match (one.wanted.of, one.wanted.source) {
+            (Of::Link, _) => edits.push(page.link(one)),
+            (Of::Picture, None) => edits.extend(page.picture(one)),
+            (Of::Picture, Some(source)) => edits.push(page.source(one, source)),
+            (Of::Background | Of::Embed, _) => {}
+        }
+    }
+    for one in wanted.iter().filter(|one| one.fate == Fate::Wait) {
+        let tag = &scan.embeds[one.number].tag;
+        edits.push(page.tag(tag, &[Change::set("loading", "lazy")]));
+    }
+    edits.extend(page.head());
+    edits.retain(|edit| html[edit.range.clone()] != edit.bytes[..]);
+    edits
+}
+
+struct Page<'a> {
+    html: &'a [u8],
+    scan: &'a Scan,
+    decided: &'a [Decided<'a>],
+    options: &'a Options,
+}
+
+impl Page<'_> {
+    fn tag(&self, tag: &Range<usize>, changes: &[Change]) -> Edit {
+        let changed = Tag::new(&self.html[tag.clone()]).changed(changes);
+        Edit { range: tag.clone(), bytes: self.encoded(changed) }
+    }
+
+    /// Text that we write, in pages of another encoding as character references.
+    fn encoded(&self, bytes: Vec<u8>) -> Vec<u8> {
+        // What was there already is in the page's encoding, whatever that is.
+        if self.scan.is_utf8 || std::str::from_utf8(&bytes).is_err() {
+            return bytes;
+        }
+        let text = String::from_utf8_lossy(&bytes);
+        let reference = |c: char| match c.is_ascii() {
+            true => c.to_string(),
+            false => format!("&#{};", u32::from(c)),
+        };
+        text.chars().map(reference).collect::<String>().into_bytes()
+    }
+
+    fn picture(&self, decided: &Decided<'_>) -> Vec<Edit> {
+        let picture = &self.scan.pictures[decided.wanted.number];
+        let parts = markup::parts(&decided.one, self.options);
+        let changes = changes(picture, decided, &parts);
+        let mut edits = Vec::new();
+        let mut img = self.tag(&picture.img.tag, &changes);
+        // A page that crops differently on some screens goes on doing so.
+        let directs = picture.sources.iter().any(|source| source.attributes.contains_key("media"));
+        for (at, source) in picture.sources.iter().enumerate() {
+            let kept = self.decided.iter().any(|one| {
+                one.wanted.number == decided.wanted.number && one.wanted.source == Some(at)
+            });
+            if !kept {
+                edits.push(Edit::remove(self.with_space_before(&source.tag)));
+            }
+        }
+        if !directs && !parts.sources.is_empty() {
+            let sources = parts.sources.concat();
+            let (open, close) =
+                if picture.in_picture { ("", "") } else { ("<picture>", "</picture>") };
+            let mut bytes = format!("{open}{sources}").into_bytes();
+            bytes.extend(img.bytes);
+            bytes.extend(close.bytes());
+            img.bytes = bytes;
+        }
+        edits.push(img);
+        edits.extend(self.stand_in(decided.wanted.number));
+        edits
+    }
+
+    /// The `noscript` that stood in for a picture which a script put in: the picture now shows
+    /// without it.
+    fn stand_in(&self, number: usize) -> Option<Edit> {
+        let picture = &self.scan.pictures[number];
+        let held = picture.img.attributes.keys().any(|name| holds_an_address(name));
+        let next =
+            self.scan.pictures.get(number + 1).filter(|_| held && picture.noscript.is_none())?;
+        let around = next.noscript.clone()?;
+        let same = self.decided.iter().filter(|one| one.wanted.of == Of::Picture);
+        let named: Vec<&Address> = same
+            .filter(|one| [number, number + 1].contains(&one.wanted.number))
+            .map(|one| &one.wanted.address)
+            .collect();
+        let between = &self.html[picture.img.tag.end..around.start];
+        let follows = between.iter().all(u8::is_ascii_whitespace);
+        (follows && named.len() == 2 && named[0] == named[1]).then(|| Edit::remove(around))
+    }
+
+    fn source(&self, decided: &Decided<'_>, at: usize) -> Edit {
+        let source = &self.scan.pictures[decided.wanted.number].sources[at];
+        let Use { place, offered, picture, .. } = decided.one;
+        let main = Offer::of(place, offered, picture.facts, &[]).main;
+        let changes = [
+            Change::set("srcset", &main.srcset(&picture)),
+            Change::set("sizes", &main.sizes),
+            Change::set("width", &main.size.width.to_string()),
+            Change::set("height", &main.size.height.to_string()),
+            Change::remove("type"),
+        ];
+        self.tag(&source.tag, &changes)
+    }
+
+    /// The largest that the place offers.
+    fn link(&self, decided: &Decided<'_>) -> Edit {
+        let Use { place, offered, picture, .. } = decided.one;
+        let main = Offer::of(place, offered, picture.facts, &[]).main;
+        let largest = main.steps.last().map_or(String::new(), |(recipe, _)| picture.url(recipe));
+        self.tag(&self.scan.links[decided.wanted.number].tag, &[Change::set("href", &largest)])
+    }
+
+    fn head(&self) -> Vec<Edit> {
+        let mut edits: Vec<Edit> = self.stale_preloads();
+        let Some(at) = self.scan.head else { return edits };
+        let pictures = || self.decided.iter().filter(|one| one.wanted.of == Of::Picture);
+        let mut lines = Vec::new();
+        if let Some(base) = pictures().map(|one| one.one.picture.base).find(|base| !base.is_empty())
+        {
+            let link = format!("<link rel=\"preconnect\" href=\"{}\">", markup::escaped(base));
+            let known = self.html.windows(link.len()).any(|window| window == link.as_bytes());
+            lines.extend((!known).then_some(link));
+        }
+        let directs = |one: &&Decided<'_>| {
+            self.scan.pictures[one.wanted.number]
+                .sources
+                .iter()
+                .any(|source| source.attributes.contains_key("media"))
+        };
+        // What the page's own conditions choose among is found early enough in its HTML.
+        if let Some(first) = pictures()
+            .find(|one| one.one.place.loading == Loading::First)
+            .filter(|one| !directs(one))
+        {
+            lines.extend(markup::parts(&first.one, self.options).preloads);
+        }
+        let text: String = lines.iter().map(|line| format!("{line}\n")).collect();
+        if !text.is_empty() {
+            edits.push(Edit { range: at..at, bytes: self.encoded(text.into_bytes()) });
+        }
+        edits
+    }
+
+    /// Preloads of what is not asked for any more.
+    fn stale_preloads(&self) -> Vec<Edit> {
+        let replaced: Vec<&str> = self.decided.iter().map(|one| one.one.picture.path).collect();
+        let names = |link: &&Found| {
+            let set = link.attribute("imagesrcset").and_then(super::plan::widest);
+            let address =
+                set.or_else(|| link.attribute("href").map(str::to_owned)).unwrap_or_default();
+            let file =
+                address.split(['?', '#']).next().unwrap_or_default().trim_start_matches("../");
+            !file.is_empty() && replaced.iter().any(|path| path.ends_with(file))
+        };
+        let stale = self.scan.preloads.iter().filter(|link| !link.left).filter(names);
+        stale.map(|link| Edit::remove(self.with_space_after(&link.tag))).collect()
+    }
+
+    fn with_space_after(&self, tag: &Range<usize>) -> Range<usize> {
+        tag.start..self.html.len() - self.html[tag.end..].trim_ascii_start().len()
+    }
+
+    fn with_space_before(&self, tag: &Range<usize>) -> Range<usize> {
+        self.html[..tag.start].trim_ascii_end().len()..tag.end
+    }
+}
+
+/// What an `img` says from now on.
+fn changes(picture: &FoundPicture, decided: &Decided<'_>, parts: &markup::Parts) -> Vec<Change> {
+    let img = &picture.img;
+    let has = |name: &str| img.attributes.contains_key(name);
+    let mut changes = Vec::new();
+    let mut style = String::new();
+    for (name, value) in &parts.img {
+        let set = Change { name: (*name).to_owned(), value: Some(value.clone()) };
+        match *name {
+            "alt" | "decoding" if has(name) => {}
+            "width" | "height" if !decided.placed.dimensions => {}
+            "style" => style.clone_from(value),
+            "class" => {
+                let words =
+                    img.attribute("class").map(markup::escaped).into_iter().chain([value.clone()]);
+                changes.push(Change {
+                    name: "class".to_owned(),
+                    value: Some(words.collect::<Vec<_>>().join(" ")),
+                });
+            }
+            _ => changes.push(set),
+        }
+    }
+    if !decided.placed.dimensions
+        && !(has("width") && has("height"))
+        && !style.contains("aspect-ratio")
+    {
+        // It reserves the room where the style sheet gives one side, and moves nothing where not.
+        let ratio = format!("aspect-ratio:auto {}/{}", parts.size.width, parts.size.height);
+        style = if style.is_empty() { ratio } else { format!("{style};{ratio}") };
+    }
+    if !style.is_empty() {
+        let own =
+            img.attribute("style").map(|own| markup::escaped(own.trim().trim_end_matches(';')));
+        let all: Vec<String> =
+            own.into_iter().filter(|own| !own.is_empty()).chain([style]).collect();
+        changes.push(Change { name: "style".to_owned(), value: Some(all.join(";")) });
+    }
+    let written = |name: &str| parts.img.iter().any(|(known, _)| *known == name);
+    for stale in
+        ["srcset", "sizes", "fetchpriority"].into_iter().filter(|name| has(name) && !written(name))
+    {
+        changes.push(Change::remove(stale));
+    }
+    changes.extend(without_loader(img));
+    changes
+}
+
+/// Takes away what made a script hold the picture back.
+fn without_loader(img: &Found) -> Vec<Change> {
+    let held: Vec<Change> = img
+        .attributes
+        .keys()
+        .filter(|name| holds_an_address(name))
+        .map(|name| Change::remove(name))
+        .collect();
+    if held.is_empty() {
+        return held;
+    }
+    let classes = img.attribute("class").map(|classes| {
+        let kept: Vec<&str> = classes
+            .split_ascii_whitespace()
+            .filter(|class| !class.to_ascii_lowercase().contains("lazy"))
+            .collect();
+        if kept.is_empty() {
+            Change::remove("class")
+        } else {
+            Change::set("class", &kept.join(" "))
+        }
+    });
+    let sizes = img.attributes.contains_key("data-sizes").then(|| Change::remove("data-sizes"));
+    held.into_iter().chain(sizes).chain(classes).collect()
+}

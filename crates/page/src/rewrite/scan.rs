@@ -1,0 +1,352 @@
+//! A page read in one pass: where its pictures stand, and which rules' selectors they match.
+
+use std::{cell::RefCell, ops::Range, rc::Rc};
+
+use encoding_rs::WINDOWS_1252;
+use lol_html::{
+    AsciiCompatibleEncoding, HtmlRewriter, Settings, element,
+    html_content::{Element, EndTag},
+    text,
+};
+
+use super::RewriteError;
+use crate::{observation::Attributes, rules::Rules};
+
+/// What a page has that may be rewritten. Ranges are of its bytes.
+#[derive(Debug, Default)]
+pub struct Scan {
+    /// Its `img` elements.
+    pub pictures: Vec<FoundPicture>,
+    /// Its links.
+    pub links: Vec<Found>,
+    /// Its frames.
+    pub embeds: Vec<Found>,
+    /// Elements whose `style` attribute names a picture.
+    pub styled: Vec<Found>,
+    /// The text of its `style` elements.
+    pub sheets: Vec<Range<usize>>,
+    /// Its preloads of pictures.
+    pub preloads: Vec<Found>,
+    /// Where elements of the head can be put in: before its first link, script or style.
+    pub head: Option<usize>,
+    /// What its `base` element says.
+    pub base: Option<String>,
+    /// True if its bytes are UTF-8.
+    pub is_utf8: bool,
+}
+
+/// An element of a page.
+#[derive(Clone, Debug, Default)]
+pub struct Found {
+    /// Its opening tag.
+    pub tag: Range<usize>,
+    /// Its attributes, decoded.
+    pub attributes: Attributes,
+    /// The rules whose selector it matches, by number from 0.
+    pub selected: Vec<usize>,
+    /// True if `data-kivet="leave"` stands on it or around it.
+    pub left: bool,
+}
+
+/// An `img`.
+#[derive(Clone, Debug, Default)]
+pub struct FoundPicture {
+    /// The element.
+    pub img: Found,
+    /// True if a `picture` is around it.
+    pub in_picture: bool,
+    /// The `source` elements before it in its `picture`.
+    pub sources: Vec<Found>,
+    /// The `noscript` element around it.
+    pub noscript: Option<Range<usize>>,
+}
+
+impl Found {
+    /// An attribute's value.
+    pub fn attribute(&self, name: &str) -> Option<&str> {
+        self.attributes.get(name).map(String::as_str)
+    }
+}
+
+impl FoundPicture {
+    /// The same, so many bytes further on.
+    fn moved(mut self, by: usize) -> Self {
+        for found in self.sources.iter_mut().chain([&mut self.img]) {
+            found.tag = found.tag.start + by..found.tag.end + by;
+        }
+        self
+    }
+}
+
+/// Reads a page.
+///
+/// # Errors
+/// If its encoding is none that pages on the web may have without being marked by their first
+/// bytes, or it cannot be read at all.
+pub fn scan(html: &[u8], rules: &Rules) -> Result<Scan, RewriteError> {
+    if html.starts_with(&[0xff, 0xfe]) || html.starts_with(&[0xfe, 0xff]) {
+        return Err(RewriteError::Encoding);
+    }
+    let is_utf8 = std::str::from_utf8(html).is_ok();
+    let state = Rc::new(RefCell::new(State {
+        scan: Scan { is_utf8, ..Scan::default() },
+        ..State::default()
+    }));
+    read(html, rules, &state, is_utf8)?;
+    let state = std::mem::take(&mut *state.borrow_mut());
+    let mut found = state.scan;
+    for (whole, inside) in state.without_script {
+        let within = scan(&html[inside.clone()], rules)?;
+        let pictures = within.pictures.into_iter().map(|one| one.moved(inside.start));
+        found
+            .pictures
+            .extend(pictures.map(|one| FoundPicture { noscript: Some(whole.clone()), ..one }));
+    }
+    found.pictures.sort_by_key(|one| one.img.tag.start);
+    Ok(found)
+}
+
+#[derive(Default)]
+struct State {
+    scan: Scan,
+    /// Rules and marks that the element at this offset matched.
+    at: usize,
+    selected: Vec<usize>,
+    left: bool,
+    /// The `picture` that is open, with its sources so far.
+    picture: Option<Vec<Found>>,
+    noscript: Option<usize>,
+    /// Its content, which the reader takes for text, as browsers with scripts do.
+    noscript_text: Option<Range<usize>>,
+    /// Each `noscript` with its content.
+    without_script: Vec<(Range<usize>, Range<usize>)>,
+    in_head: bool,
+    head_seen: bool,
+}
+
+type Shared = Rc<RefCell<State>>;
+
+fn read(html: &[u8], rules: &Rules, state: &Shared, is_utf8: bool) -> Result<(), RewriteError> {
+    let mut settings = Settings::new();
+    // Selectors first: what they find is taken up by the elements' own handlers.
+    for (number, rule) in rules.rules.iter().enumerate() {
+        for selector in rule.select.iter().flat_map(|select| select.parts.iter().flatten()) {
+            let state = Rc::clone(state);
+            settings = settings.append_element_content_handler((
+                std::borrow::Cow::Borrowed(selector),
+                lol_html::ElementContentHandlers::default().element(
+                    move |found: &mut Element<'_, '_>| {
+                        let mut state = state.borrow_mut();
+                        state.enter(found);
+                        if !state.selected.contains(&number) {
+                            state.selected.push(number);
+                        }
+                        Ok(())
+                    },
+                ),
+            ));
+        }
+    }
+    let on = |take: fn(&mut State, &mut Element<'_, '_>)| {
+        let state = Rc::clone(state);
+        move |found: &mut Element<'_, '_>| {
+            let mut state = state.borrow_mut();
+            state.enter(found);
+            take(&mut state, found);
+            Ok(())
+        }
+    };
+    let closing = |take: fn(&mut State, &mut Element<'_, '_>),
+                   close: fn(&mut State, &EndTag<'_>)| {
+        let state = Rc::clone(state);
+        move |found: &mut Element<'_, '_>| {
+            {
+                let mut state = state.borrow_mut();
+                state.enter(found);
+                take(&mut state, found);
+            }
+            let state = Rc::clone(&state);
+            if let Some(handlers) = found.end_tag_handlers() {
+                handlers.push(Box::new(move |end: &mut EndTag<'_>| {
+                    close(&mut state.borrow_mut(), end);
+                    Ok(())
+                }));
+            }
+            Ok(())
+        }
+    };
+    let (sheets, without_script) = (Rc::clone(state), Rc::clone(state));
+    let settings = settings
+        .append_element_content_handler(element!(
+            "[data-kivet=leave], [data-kivet=leave] *",
+            on(State::leave)
+        ))
+        .append_element_content_handler(element!("base[href]", on(State::base)))
+        .append_element_content_handler(element!("head", closing(State::head, State::head_ends)))
+        .append_element_content_handler(element!("link, script, style", on(State::in_head)))
+        .append_element_content_handler(element!("link[rel=preload]", on(State::preload)))
+        .append_element_content_handler(element!(
+            "noscript",
+            closing(State::noscript, State::noscript_ends)
+        ))
+        .append_element_content_handler(text!("noscript", move |text| {
+            let place = text.source_location().bytes();
+            let mut state = without_script.borrow_mut();
+            match &mut state.noscript_text {
+                Some(known) => known.end = place.end,
+                None => state.noscript_text = Some(place),
+            }
+            Ok(())
+        }))
+        .append_element_content_handler(element!(
+            "picture",
+            closing(State::picture, |state, _| state.picture = None)
+        ))
+        .append_element_content_handler(element!("source", on(State::source)))
+        .append_element_content_handler(element!("img", on(State::img)))
+        .append_element_content_handler(element!(
+            "a[href]",
+            on(|state, found| {
+                let one = state.found(found);
+                state.scan.links.push(one);
+            })
+        ))
+        .append_element_content_handler(element!(
+            "iframe[src]",
+            on(|state, found| {
+                let one = state.found(found);
+                state.scan.embeds.push(one);
+            })
+        ))
+        .append_element_content_handler(element!(
+            "[style*='url(']",
+            on(|state, found| {
+                let one = state.found(found);
+                state.scan.styled.push(one);
+            })
+        ))
+        .append_element_content_handler(text!("style", move |text| {
+            let place = text.source_location().bytes();
+            let mut state = sheets.borrow_mut();
+            match state.scan.sheets.last_mut().filter(|last| last.end == place.start) {
+                Some(last) => last.end = place.end,
+                None if place.is_empty() => {}
+                None => state.scan.sheets.push(place),
+            }
+            Ok(())
+        }))
+        .with_encoding(if is_utf8 { AsciiCompatibleEncoding::utf_8() } else { latin() })
+        .with_adjust_charset_on_meta_tag(!is_utf8)
+        .with_strict(false);
+    let mut reader = HtmlRewriter::new(settings, |_: &[u8]| {});
+    reader
+        .write(html)
+        .and_then(|()| reader.end())
+        .map_err(|error| RewriteError::Unreadable(error.to_string()))
+}
+
+/// What browsers take pages for that say nothing.
+fn latin() -> AsciiCompatibleEncoding {
+    AsciiCompatibleEncoding::new(WINDOWS_1252).unwrap_or_else(AsciiCompatibleEncoding::utf_8)
+}
+
+impl State {
+    /// Forgets what was found of another element.
+    fn enter(&mut self, found: &Element<'_, '_>) {
+        let start = found.source_location().bytes().start;
+        if self.at != start {
+            self.at = start;
+            self.selected.clear();
+            self.left = false;
+        }
+    }
+
+    fn found(&self, found: &Element<'_, '_>) -> Found {
+        let mut attributes = Attributes::new();
+        for one in found.attributes() {
+            // Of two with one name the first counts.
+            attributes.entry(one.name()).or_insert_with(|| decoded(one.value()));
+        }
+        Found {
+            tag: found.source_location().bytes(),
+            attributes,
+            selected: self.selected.clone(),
+            left: self.left,
+        }
+    }
+
+    fn leave(&mut self, _: &mut Element<'_, '_>) {
+        self.left = true;
+    }
+
+    fn base(&mut self, found: &mut Element<'_, '_>) {
+        let href = found.get_attribute("href").map(decoded);
+        self.scan.base = self.scan.base.take().or(href);
+    }
+
+    fn head(&mut self, _: &mut Element<'_, '_>) {
+        self.in_head = !self.head_seen;
+        self.head_seen = true;
+    }
+
+    fn head_ends(&mut self, end: &EndTag<'_>) {
+        if std::mem::take(&mut self.in_head) {
+            self.scan.head = self.scan.head.or(Some(end.source_location().bytes().start));
+        }
+    }
+
+    fn in_head(&mut self, found: &mut Element<'_, '_>) {
+        if self.in_head && self.noscript.is_none() {
+            let start = found.source_location().bytes().start;
+            self.scan.head = self.scan.head.or(Some(start));
+        }
+    }
+
+    fn preload(&mut self, found: &mut Element<'_, '_>) {
+        if found.get_attribute("as").is_some_and(|kind| kind.eq_ignore_ascii_case("image")) {
+            let one = self.found(found);
+            self.scan.preloads.push(one);
+        }
+    }
+
+    fn noscript(&mut self, found: &mut Element<'_, '_>) {
+        self.noscript = Some(found.source_location().bytes().start);
+        self.noscript_text = None;
+    }
+
+    fn noscript_ends(&mut self, end: &EndTag<'_>) {
+        let Some(start) = self.noscript.take() else { return };
+        let whole = start..end.source_location().bytes().end;
+        self.without_script.extend(self.noscript_text.take().map(|inside| (whole, inside)));
+    }
+
+    fn picture(&mut self, _: &mut Element<'_, '_>) {
+        self.picture = Some(Vec::new());
+    }
+
+    fn source(&mut self, found: &mut Element<'_, '_>) {
+        let one = self.found(found);
+        if let Some(sources) = &mut self.picture {
+            sources.push(one);
+        }
+    }
+
+    fn img(&mut self, found: &mut Element<'_, '_>) {
+        let img = self.found(found);
+        let in_picture = self.picture.is_some();
+        let sources = self.picture.take().unwrap_or_default();
+        self.scan.pictures.push(FoundPicture { img, in_picture, sources, noscript: None });
+    }
+}
+
+/// An attribute's value with its character references read (HTML, 13.2.5.72).
+fn decoded(value: String) -> String {
+    if !value.contains('&') {
+        return value;
+    }
+    let tag = format!("<i title=\"{}\">", value.replace('"', "&quot;"));
+    let read = scraper::Html::parse_fragment(&tag);
+    let title =
+        read.tree.values().find_map(|node| node.as_element()?.attr("title").map(str::to_owned));
+    title.unwrap_or(value)
+}

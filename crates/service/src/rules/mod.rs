@@ -1,0 +1,7 @@
+//! `/api/rules`: which pictures of a site's pages belong to which place.
+
+mod handlers;
+mod kept;
+
+pub use handlers::routes;
+pub use kept::{kept, read};
