@@ -44,6 +44,7 @@ pub fn run() -> Result<()> {
         throttled: false,
         program: None,
         thumbnails: false,
+        pictures: None,
         at_once: 8,
     };
     let resident: Mutex<Vec<(usize, u64)>> = Mutex::default();

@@ -33,7 +33,7 @@ pub async fn browse(
     scales: &Scales,
     step: &(dyn Fn(&str) + Sync),
 ) -> Result<Looked, CheckError> {
-    let (url, server) = reachable(target).await?;
+    let (url, server) = reachable(target, options.pictures.as_deref()).await?;
     let vectors = Vectors::default();
     let (mut seen, mut thumbnails) = (Vec::new(), BTreeMap::new());
     for device in &options.devices {
@@ -75,15 +75,19 @@ pub async fn browse(
     Ok(Looked { page: report, thumbnails })
 }
 
-/// The address a browser reaches the page at.
-pub async fn reachable(target: &Target) -> Result<(Url, Option<FileServer>), CheckError> {
+/// The address a browser reaches the page at. Of a file, `pictures` is the service that answers
+/// `/pic/`.
+pub async fn reachable(
+    target: &Target,
+    pictures: Option<&str>,
+) -> Result<(Url, Option<FileServer>), CheckError> {
     match &target.place {
         Place::Web(url) => Ok((url.clone(), None)),
         Place::File { file, root } => {
             let html = std::fs::read(file)
                 .map_err(|source| CheckError::Read { path: file.clone(), source })?;
             let top = top_folder(file, root, &String::from_utf8_lossy(&html));
-            let server = FileServer::start(&top, root).await?;
+            let server = FileServer::start(&top, root, pictures).await?;
             let url = server.url(file).ok_or_else(|| CheckError::NoTarget(target.name.clone()))?;
             Ok((url, Some(server)))
         }

@@ -3,13 +3,24 @@
 
 use std::path::{Path, PathBuf};
 
-use axum::Router;
+use axum::{
+    Router,
+    body::Body,
+    extract::Request,
+    http::{
+        StatusCode,
+        header::{ACCEPT_ENCODING, CONNECTION, HOST, TRANSFER_ENCODING},
+    },
+    response::IntoResponse,
+    routing::{MethodRouter, get},
+};
 use kivet_page::Document;
+use reqwest::Client;
 use tokio::{net::TcpListener, task::JoinHandle};
 use tower_http::services::ServeDir;
 use url::Url;
 
-use crate::CheckError;
+use crate::{CheckError, causes};
 
 /// A server for the files under one folder; it ends when dropped.
 pub struct FileServer {
@@ -20,15 +31,24 @@ pub struct FileServer {
 
 impl FileServer {
     /// Serves what a page at `file` can reach: the folders its relative addresses climb to, and
-    /// `root` for addresses that begin with a slash.
+    /// `root` for addresses that begin with a slash; `/pic/` and the page script come from the
+    /// service at `pictures`, if one is named.
     ///
     /// # Errors
     /// If no port can be had.
-    pub async fn start(top: &Path, root: &Path) -> Result<Self, CheckError> {
+    pub async fn start(
+        top: &Path,
+        root: &Path,
+        pictures: Option<&str>,
+    ) -> Result<Self, CheckError> {
         let listener = TcpListener::bind(("127.0.0.1", 0)).await.map_err(CheckError::Serve)?;
         let address = listener.local_addr().map_err(CheckError::Serve)?;
-        let router =
+        let mut router =
             Router::new().fallback_service(ServeDir::new(top).fallback(ServeDir::new(root)));
+        if let Some(service) = pictures {
+            let passed = passed_on(service);
+            router = router.route("/pic/{*path}", passed.clone()).route("/kivet.js", passed);
+        }
         let task = tokio::spawn(async move {
             // A server on the loopback address only fails when it is dropped.
             let _ = axum::serve(listener, router).await;
@@ -43,6 +63,11 @@ impl FileServer {
         Url::parse(&format!("{}{}", self.address, inside.path())).ok()
     }
 
+    /// The folder that is served.
+    pub fn top(&self) -> &Path {
+        &self.top
+    }
+
     /// A text with our passing addresses made paths from the top folder.
     pub fn without_address(&self, text: &str) -> String {
         text.replace(&format!("{}/", self.address), "/")
@@ -52,6 +77,27 @@ impl FileServer {
     pub fn has(&self, url: &str) -> bool {
         url.starts_with(&self.address)
     }
+}
+
+/// Asks a service what a browser asked us, and hands its answer on.
+fn passed_on(service: &str) -> MethodRouter {
+    let (client, service) = (Client::new(), service.trim_end_matches('/').to_owned());
+    get(move |request: Request| async move {
+        let path = request.uri().path_and_query().map_or("/", |path| path.as_str());
+        let mut headers = request.headers().clone();
+        for own in [HOST, CONNECTION, ACCEPT_ENCODING] {
+            headers.remove(own);
+        }
+        let answer = client.get(format!("{service}{path}")).headers(headers).send().await;
+        match answer {
+            Ok(answer) => {
+                let (status, mut headers) = (answer.status(), answer.headers().clone());
+                headers.remove(TRANSFER_ENCODING);
+                (status, headers, Body::from_stream(answer.bytes_stream())).into_response()
+            }
+            Err(error) => (StatusCode::BAD_GATEWAY, causes(&error)).into_response(),
+        }
+    })
 }
 
 impl Drop for FileServer {

@@ -8,6 +8,7 @@ mod error;
 mod examine;
 mod fetch;
 mod files;
+mod learn;
 mod read;
 mod sweep;
 mod target;
@@ -21,8 +22,10 @@ use std::{
 
 pub use error::CheckError;
 pub use fetch::Fetcher;
+pub use files::FileServer;
 use futures::StreamExt;
 pub use kivet_browser::Chromium;
+pub use learn::look;
 use kivet_page::{
     Device,
     report::{Failure, Mode, PageReport, Report},
@@ -47,6 +50,8 @@ pub struct CheckOptions {
     pub program: Option<PathBuf>,
     /// Keeps small pictures of what is shown, for reports that people look at.
     pub thumbnails: bool,
+    /// The service that pages in files name by `/pic/` alone; without it they find files.
+    pub pictures: Option<String>,
     /// Pages looked at at the same time. More than one is quicker, and disturbs the times that are
     /// measured.
     pub at_once: usize,

@@ -34,7 +34,7 @@ pub async fn fit_page(
     chromium: &Chromium,
     target: &Target,
 ) -> Result<Vec<FittedSizes>, CheckError> {
-    let (url, _server) = reachable(target).await?;
+    let (url, _server) = reachable(target, None).await?;
     let tab = chromium.tab(DEVICES[3]).await?;
     tab.open(url.as_str()).await?;
     // Pictures whose own size decides how wide they are must have arrived.

@@ -45,6 +45,8 @@ enum Command {
     Markup(commands::markup::Markup),
     /// See and set the rules by which pages are rewritten.
     Rules(commands::rules::Rules),
+    /// Drive a browser over a site and write rules for it.
+    Learn(commands::learn::Learn),
     /// Rewrite a folder of pages to Kivet's markup by rules.
     Apply(Box<commands::apply::Apply>),
     /// Say what pages waste on pictures, what that costs and how to fix it.
@@ -66,6 +68,7 @@ fn main() -> ExitCode {
         Command::Place(place) => place.run(json),
         Command::Markup(markup) => markup.run(json),
         Command::Rules(rules) => rules.run(json),
+        Command::Learn(learn) => learn.run(json),
         Command::Apply(apply) => apply.run(json),
         Command::Check(check) => check.run(json),
         Command::Console(console) => console.run(json),

@@ -15,6 +15,7 @@
 mod device;
 mod findings;
 mod fit;
+pub mod learn;
 mod lifetime;
 mod loaders;
 pub mod markup;

@@ -29,6 +29,7 @@ async fn found(mode: Mode, pages: &[TestPage], site: &Site) -> BTreeMap<String, 
             throttled: false,
             program: None,
             thumbnails: false,
+            pictures: None,
             at_once: 6,
         };
         let report = check(&targets, &options, &Fetcher::new().expect("a client"), &|_| {})

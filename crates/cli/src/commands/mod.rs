@@ -5,6 +5,7 @@ pub mod check;
 pub mod console;
 pub mod demo;
 pub mod doctor;
+pub mod learn;
 pub mod library;
 pub mod markup;
 pub mod place;

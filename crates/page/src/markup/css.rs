@@ -1,7 +1,7 @@
 //! A CSS background: `image-set()` (CSS Images 4, section 2.4) within media conditions.
 
-use super::{Markup, Options, Use, offer::in_parentheses};
-use crate::{Device, Layout, OfferedLayout, Place, Population, Screen};
+use super::{Markup, Options, Use, element::Element, offer::in_parentheses, preload::exclusive};
+use crate::{Device, Layout, Place, Population, Screen};
 
 /// The densities that an `image-set()` tells apart.
 const DENSITIES: [f64; 4] = [1.0, 1.5, 2.0, 3.0];
@@ -46,48 +46,28 @@ struct Rules<'a> {
 impl Rules<'_> {
     /// A rule for each stretch of viewports, the widest first: it holds without a condition.
     fn of_layout(&self, number: usize, media: Option<&str>, layout: &Layout) -> Vec<String> {
-        let offered = &self.one.offered.layouts[number];
-        let mut rules: Vec<(u32, String)> = Vec::new();
-        for (up_to, shown) in bands(self.one.place, number, layout) {
-            let body = self.rule(offered, shown);
-            match rules.last_mut() {
-                Some(last) if last.1 == body => last.0 = up_to,
-                _ => rules.push((up_to, body)),
-            }
-        }
-        let last = rules.len().saturating_sub(1);
-        let written = |(at, (up_to, body)): (usize, &(u32, String))| {
+        let stretches = stretches(self.one, number, layout);
+        let last = stretches.len().saturating_sub(1);
+        let written = |(at, (up_to, set)): (usize, &Stretch)| {
+            let body = self.rule(set);
             let narrow = (at < last).then(|| format!("(max-width: {up_to}px)"));
             let condition: Vec<String> =
                 media.map(in_parentheses).into_iter().chain(narrow).collect();
             if condition.is_empty() {
-                return body.clone();
+                return body;
             }
             let body = body.replace('\n', "\n  ");
             format!("@media {} {{\n  {body}\n}}", condition.join(" and "))
         };
-        rules.iter().enumerate().rev().map(written).collect()
+        stretches.iter().enumerate().rev().map(written).collect()
     }
 
-    fn rule(&self, offered: &OfferedLayout, shown: f64) -> String {
-        let cap = self.one.place.density_on(f64::INFINITY);
-        let url = |density: f64| {
-            let recipe = &offered.taken(shown * density).recipe;
-            format!("url(\"{}\")", self.one.picture.url(recipe.as_str()))
-        };
-        let mut set: Vec<(String, f64)> = Vec::new();
-        for density in DENSITIES.into_iter().filter(|density| *density <= cap) {
-            let url = url(density);
-            // The largest that there is serves all densities above, too.
-            if set.last().is_none_or(|(known, _)| *known != url) {
-                set.push((url, density));
-            }
-        }
-        let plain = &set[0].0;
-        let mut lines = vec![format!("background-image: {plain};")];
+    fn rule(&self, set: &[(String, f64)]) -> String {
+        let url = |url: &str| format!("url(\"{url}\")");
+        let mut lines = vec![format!("background-image: {};", url(&set[0].0))];
         if set.len() > 1 {
             let parts: Vec<String> =
-                set.iter().map(|(url, density)| format!("{url} {density}x")).collect();
+                set.iter().map(|(one, density)| format!("{} {density}x", url(one))).collect();
             lines.push(format!("background-image: image-set({});", parts.join(", ")));
         }
         format!("{} {{\n  {}\n}}", self.selector, lines.join("\n  "))
@@ -101,6 +81,66 @@ impl Rules<'_> {
             self.selector
         )
     }
+}
+
+/// The last viewport width of a stretch, and the URL for each density there.
+type Stretch = (u32, Vec<(String, f64)>);
+
+/// What a layout shows on each stretch of viewports, narrowest first.
+fn stretches(one: &Use<'_>, number: usize, layout: &Layout) -> Vec<Stretch> {
+    let mut stretches: Vec<Stretch> = Vec::new();
+    for (up_to, shown) in bands(one.place, number, layout) {
+        let set = set(one, number, shown);
+        match stretches.last_mut() {
+            Some(last) if last.1 == set => last.0 = up_to,
+            _ => stretches.push((up_to, set)),
+        }
+    }
+    stretches
+}
+
+fn set(one: &Use<'_>, number: usize, shown: f64) -> Vec<(String, f64)> {
+    let cap = one.place.density_on(f64::INFINITY);
+    let mut set: Vec<(String, f64)> = Vec::new();
+    for density in DENSITIES.into_iter().filter(|density| *density <= cap) {
+        let recipe = &one.offered.layouts[number].taken(shown * density).recipe;
+        let url = one.picture.url(recipe.as_str());
+        // The largest that there is serves all densities above, too.
+        if set.last().is_none_or(|(known, _)| *known != url) {
+            set.push((url, density));
+        }
+    }
+    set
+}
+
+/// Preloads of a background: on every screen exactly one holds, and names what the rules show there.
+pub(super) fn preloads(one: &Use<'_>) -> Vec<String> {
+    let mut links = Vec::new();
+    let mut before: Vec<&str> = Vec::new();
+    for (number, (media, layout)) in one.place.layouts().enumerate() {
+        let stretches = stretches(one, number, layout);
+        let last = stretches.len().saturating_sub(1);
+        let mut from = None;
+        for (at, (up_to, set)) in stretches.iter().enumerate() {
+            let wide = from.map(|from: u32| format!("(min-width: {from}px)"));
+            let narrow = (at < last).then(|| format!("(max-width: {up_to}px)"));
+            let parts = exclusive(&before, media).into_iter().chain(wide).chain(narrow);
+            let condition = parts.collect::<Vec<_>>().join(" and ");
+            let candidates: Vec<String> =
+                set.iter().map(|(url, density)| format!("{url} {density}x")).collect();
+            let link = Element::new("link")
+                .text("rel", "preload")
+                .text("as", "image")
+                .maybe("media", (!condition.is_empty()).then_some(condition))
+                .text("href", set[0].0.clone())
+                .maybe("imagesrcset", (set.len() > 1).then(|| candidates.join(", ")))
+                .text("fetchpriority", "high");
+            links.push(link.html(true));
+            from = Some(up_to + 1);
+        }
+        before.extend(media);
+    }
+    links
 }
 
 /// Stretches of viewport widths on which a layout is shown: the last width of each, and how wide

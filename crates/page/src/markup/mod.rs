@@ -165,6 +165,11 @@ pub(crate) fn parts(one: &Use<'_>, options: &Options) -> Parts {
     }
 }
 
+/// The preloads of a CSS background.
+pub(crate) fn background_preloads(one: &Use<'_>) -> Vec<String> {
+    css::preloads(one)
+}
+
 /// Writes the markup of one picture.
 pub fn write(form: Form, one: &Use<'_>, options: &Options) -> Markup {
     let offer = Offer::new(one, options);

@@ -64,7 +64,7 @@ pub(super) fn links(offer: &Offer) -> Vec<Link<'_>> {
 }
 
 /// Where `media` holds and none of those before it.
-fn exclusive(before: &[&str], media: Option<&str>) -> Option<String> {
+pub(super) fn exclusive(before: &[&str], media: Option<&str>) -> Option<String> {
     let others = before.iter().map(|other| format!("(not {})", doubled(other)));
     let parts: Vec<String> = media.map(in_parentheses).into_iter().chain(others).collect();
     (!parts.is_empty()).then(|| parts.join(" and "))

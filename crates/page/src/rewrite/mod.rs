@@ -18,7 +18,7 @@ pub use address::Address;
 pub use css::{FoundBackground, backgrounds};
 pub use edit::{Edit, splice};
 pub use picture::{Decided, edits};
-pub use plan::{Fate, Loadings, Stays, Wanted, plan};
+pub use plan::{Fate, Loadings, Stays, Wanted, full_size, plan};
 pub use scan::{Found, FoundPicture, Scan, scan};
 
 /// A page that cannot be rewritten.

@@ -157,8 +157,7 @@ impl Page<'_> {
         if let Some(base) = pictures().map(|one| one.one.picture.base).find(|base| !base.is_empty())
         {
             let link = format!("<link rel=\"preconnect\" href=\"{}\">", markup::escaped(base));
-            let known = self.html.windows(link.len()).any(|window| window == link.as_bytes());
-            lines.extend((!known).then_some(link));
+            lines.push(link);
         }
         let directs = |one: &&Decided<'_>| {
             self.scan.pictures[one.wanted.number]
@@ -173,6 +172,10 @@ impl Page<'_> {
         {
             lines.extend(markup::parts(&first.one, self.options).preloads);
         }
+        let backgrounds = self.decided.iter().filter(|one| one.wanted.of == Of::Background);
+        lines.extend(backgrounds.flat_map(|one| markup::background_preloads(&one.one)));
+        // A page that has them already gets no second.
+        lines.retain(|line| !self.html.windows(line.len()).any(|known| known == line.as_bytes()));
         let text: String = lines.iter().map(|line| format!("{line}\n")).collect();
         if !text.is_empty() {
             edits.push(Edit { range: at..at, bytes: self.encoded(text.into_bytes()) });

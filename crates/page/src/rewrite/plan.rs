@@ -4,6 +4,7 @@ use super::{Address, Found, FoundPicture, Scan};
 use crate::{
     Loading, Place,
     loaders::holds_an_address,
+    observation::Attributes,
     read_srcset,
     rules::{Judged, Of, Outcome, Placed, Rules, Subject},
 };
@@ -111,6 +112,7 @@ pub fn plan(html: &[u8], scan: &Scan, rules: &Rules, page: &str) -> Vec<Wanted> 
         let src = embed.attribute("src").unwrap_or_default().to_owned();
         wanted.push(planner.judged(Of::Embed, number, embed, src));
     }
+    wanted.extend(planner.first_background());
     number_lines(html, scan, &mut wanted);
     wanted
 }
@@ -161,6 +163,33 @@ impl Planner<'_> {
         (opens_picture && about_links).then(|| self.judged(Of::Link, number, link, href))
     }
 
+    /// The background that a rule for this page alone loads first: it stands in a stylesheet, and is
+    /// found too late unless the page names it.
+    fn first_background(&mut self) -> Option<Wanted> {
+        let (number, file) = self.rules.rules.iter().enumerate().find_map(|(number, rule)| {
+            let Outcome::Place(placed) = &rule.outcome else { return None };
+            let first = rule.of == Of::Background && placed.loading == Some(Loading::First);
+            Some((number, rule.only_file().filter(|_| first && rule.is_for(self.page))?))
+        })?;
+        let selected: Vec<usize> = (0..self.rules.rules.len()).collect();
+        let subject =
+            Subject { of: Of::Background, page: self.page, file, selected: &selected, left: false };
+        let judged = self.rules.judge(&subject);
+        let address = Address::Site(file.to_owned());
+        let fate = self.fate(&address, &judged, false);
+        let written = file.to_owned();
+        (judged.rule == Some(number)).then_some(Wanted {
+            of: Of::Background,
+            number: 0,
+            source: None,
+            line: 0,
+            written,
+            address,
+            judged,
+            fate,
+        })
+    }
+
     fn judged(&mut self, of: Of, number: usize, found: &Found, written: String) -> Wanted {
         let address = Address::of(&written, self.page, self.scan.base.as_deref());
         let subject = Subject {
@@ -198,6 +227,17 @@ impl Planner<'_> {
 /// Endings of picture files.
 const PICTURES: [&str; 10] =
     [".jpg", ".jpeg", ".png", ".gif", ".webp", ".avif", ".jxl", ".svg", ".tif", ".tiff"];
+
+/// The address of a picture at its largest, from its own attributes and those of the `source`
+/// elements before it.
+pub fn full_size(img: &Attributes, sources: &[Attributes]) -> String {
+    let found = |attributes: &Attributes| Found { attributes: attributes.clone(), ..Found::default() };
+    full_address(&FoundPicture {
+        img: found(img),
+        sources: sources.iter().map(found).collect(),
+        ..FoundPicture::default()
+    })
+}
 
 /// The address of a picture at its largest: what a script would put in, the widest candidate, or
 /// `src`.
@@ -245,7 +285,8 @@ fn number_lines(html: &[u8], scan: &Scan, wanted: &mut [Wanted]) {
     let start = |one: &Wanted| match one.of {
         Of::Link => scan.links[one.number].tag.start,
         Of::Embed => scan.embeds[one.number].tag.start,
-        Of::Picture | Of::Background => scan.pictures[one.number].img.tag.start,
+        Of::Background => scan.head.unwrap_or(0),
+        Of::Picture => scan.pictures[one.number].img.tag.start,
     };
     let mut order: Vec<&mut Wanted> = wanted.iter_mut().collect();
     order.sort_by_key(|one| start(one));

@@ -42,6 +42,7 @@ pub struct Rule {
     pub select: Option<ElementSelector>,
     pages: Patterns,
     files: Patterns,
+    file: Option<String>,
     /// What happens.
     pub outcome: Outcome,
 }
@@ -132,6 +133,10 @@ impl RuleDocument {
             select: select.map_err(|error| bad("select", error.to_string()))?,
             pages: Patterns::new(&self.pages.0).map_err(|problem| bad("pages", problem))?,
             files: Patterns::new(&self.files.0).map_err(|problem| bad("files", problem))?,
+            file: match self.files.0.as_slice() {
+                [one] if !one.contains(['*', '?', '[', '{', '\\']) => Some(one.clone()),
+                _ => None,
+            },
             outcome: self.outcome(of, &bad)?,
         })
     }
@@ -178,6 +183,18 @@ impl RuleDocument {
             keep_srcset: choice("srcset", &self.srcset, ["keep", "replace"])?,
             vector: self.vector,
         }))
+    }
+}
+
+impl Rule {
+    /// The one file it is about, if it names one and no pattern.
+    pub fn only_file(&self) -> Option<&str> {
+        self.file.as_deref()
+    }
+
+    /// True if it names pages, and this one is among them.
+    pub fn is_for(&self, page: &str) -> bool {
+        self.pages.name(page)
     }
 }
 

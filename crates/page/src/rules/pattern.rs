@@ -16,7 +16,7 @@ impl Patterns {
         let (mut set, mut names) = (GlobSetBuilder::new(), GlobSetBuilder::new());
         for text in texts {
             let pattern =
-                GlobBuilder::new(text.trim_start_matches('/')).literal_separator(true).build();
+                GlobBuilder::new(inside(text)).literal_separator(true).build();
             let pattern =
                 pattern.map_err(|error| format!("`{text}` is not a pattern: {}", error.kind()))?;
             if text.contains('/') {
@@ -29,10 +29,20 @@ impl Patterns {
         Ok(Self { set: built(set)?, names: built(names)?, is_empty: texts.is_empty() })
     }
 
+    /// True if a path fits one of them, of which there must be one.
+    pub(super) fn name(&self, path: &str) -> bool {
+        !self.is_empty && self.fit(path)
+    }
+
     /// True if a path fits. What leads out of a site is no part of it.
     pub(super) fn fit(&self, path: &str) -> bool {
-        let path = path.trim_start_matches("../").trim_start_matches('/');
+        let path = inside(path);
         let name = path.rsplit('/').next().unwrap_or(path);
         self.is_empty || self.set.is_match(path) || self.names.is_match(name)
     }
+}
+
+/// A path without what leads to a site's top or out of it.
+fn inside(path: &str) -> &str {
+    path.trim_start_matches("../").trim_start_matches('/')
 }

@@ -122,6 +122,7 @@ async fn make(
         throttled: true,
         program: None,
         thumbnails: true,
+        pictures: None,
         at_once: 1,
     };
     let report = check(&targets, &options, &fetcher, &|_| {}).await.map_err(cannot)?;

@@ -24,6 +24,7 @@ async fn read(kivet: &Running, file: &str, name: &str) -> Report {
         throttled: false,
         program: None,
         thumbnails: false,
+        pictures: None,
         at_once: 1,
     };
     let mut report = check(&targets, &options, &fetcher, &|_| {}).await.unwrap();

@@ -89,6 +89,7 @@ async fn checked(kivet: &Running, mode: Mode) -> Report {
         throttled: false,
         program: None,
         thumbnails: false,
+        pictures: None,
         at_once: 3,
     };
     let report = check(&targets, &options, &fetcher, &|_| {}).await.unwrap();

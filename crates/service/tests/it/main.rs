@@ -16,6 +16,7 @@ mod markup_in_browser;
 mod pictures;
 mod places;
 mod refusals;
+mod rewriting;
 mod running;
 mod site;
 mod viewer;

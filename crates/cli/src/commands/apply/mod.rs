@@ -3,6 +3,7 @@
 mod diff;
 mod journal;
 mod pages;
+mod prove;
 mod summary;
 
 use std::{
@@ -16,7 +17,7 @@ use kivet_page::rules::RulesDocument;
 use kivet_service::{RewriteOrder, RewriteResponse};
 use serde::Serialize;
 
-use super::rules;
+use super::{learn, rules};
 use crate::{client::Reach, output};
 
 /// Rewrite a folder of pages to Kivet's markup by rules.
@@ -51,6 +52,12 @@ pub struct Apply {
     /// Say for each picture of this page which rule decided, and what the others said.
     #[arg(long, value_name = "PAGE")]
     explain: Option<String>,
+    /// Learn the rules from the folder first; --rules names the file they are written to.
+    #[arg(long, conflicts_with = "undo")]
+    learn: bool,
+    /// Check the folder before and after in a browser on every device, and print the gain.
+    #[arg(long, requires = "out", conflicts_with = "dry_run")]
+    prove: bool,
     /// What stands before /pic/, where pictures come from another host than the pages.
     #[arg(long, value_name = "ORIGIN")]
     base: Option<String>,
@@ -75,6 +82,9 @@ struct Applied {
     pages: BTreeMap<String, RewriteResponse>,
     /// Where it was written, if it was.
     written: Option<PathBuf>,
+    /// What was gained, if that was measured.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    proof: Option<prove::Proof>,
 }
 
 impl Apply {
@@ -97,7 +107,7 @@ impl Apply {
             })?;
             return Ok(ExitCode::SUCCESS);
         }
-        let rules = self.rules.as_deref().map(rules::read).transpose()?;
+        let rules = self.read_rules()?;
         let writes = !self.dry_run && self.explain.is_none();
         if writes && self.out.is_none() && !self.in_place {
             bail!("say where to write: --out FOLDER, or --in-place; --dry-run writes nothing");
@@ -125,10 +135,30 @@ impl Apply {
         }
         let written = if writes { Some(self.write(&rewritten)?) } else { None };
         let pages = rewritten.into_iter().map(|(path, one)| (path, one.response)).collect();
-        output::print(json, &Applied { pages, written }, |applied| {
-            summary::text(&applied.pages, applied.written.as_deref())
+        let proof = match written.as_deref().filter(|_| self.prove) {
+            Some(after) => Some(prove::proved(&self.folder, after, &self.reach)?),
+            None => None,
+        };
+        output::print(json, &Applied { pages, written, proof }, |applied| {
+            let text = summary::text(&applied.pages, applied.written.as_deref());
+            let proof = applied.proof.as_ref().map(|proof| format!("\n\n{}", prove::table(proof)));
+            text + &proof.unwrap_or_default()
         })?;
         Ok(ExitCode::SUCCESS)
+    }
+
+    /// The rules of the file, learnt first if that is asked for; `None` for those the service keeps.
+    fn read_rules(&self) -> Result<Option<RulesDocument>> {
+        if !self.learn {
+            return self.rules.as_deref().map(rules::read).transpose();
+        }
+        let site = self.folder.display().to_string();
+        let learnt = learn::learnt(std::slice::from_ref(&site), None)?;
+        let text = kivet_page::learn::toml(&learnt, &site);
+        if let Some(file) = &self.rules {
+            std::fs::write(file, &text).with_context(|| format!("cannot write {}", file.display()))?;
+        }
+        Ok(Some(toml::from_str(&text).context("what was learnt cannot be read back")?))
     }
 
     fn rewrite(

@@ -1,23 +1,23 @@
 //! `kivet check`.
 
+mod progress;
 mod sizes;
 mod table;
 mod watch;
 
 use std::{
-    io::IsTerminal,
     path::{Path, PathBuf},
     process::ExitCode,
 };
 
 use anyhow::{Context, Result};
-use indicatif::{ProgressBar, ProgressStyle};
 use kivet_check::{CheckOptions, Fetcher, Progress, Target, check, targets};
 use kivet_page::{
     DEVICES, Device,
     report::{Budget, Comparison, Mode, Report, ReportedFinding, compare},
 };
 use kivet_service::Kept;
+pub use progress::Bar;
 use serde::Serialize;
 
 use crate::{
@@ -75,6 +75,9 @@ pub struct Check {
     /// Fail if there is waste that this report (.json) does not have.
     #[arg(long, value_name = "FILE")]
     baseline: Option<PathBuf>,
+    /// The service that pages in files name by /pic/ alone.
+    #[arg(long, value_name = "ADDRESS")]
+    pictures: Option<String>,
     /// Keep the report in a running service, whose console shows each page's history.
     #[arg(long)]
     keep: bool,
@@ -154,6 +157,7 @@ impl Check {
             runs: if self.text { 1 } else { self.runs },
             throttled: !self.unthrottled,
             program: self.browser.clone(),
+            pictures: self.pictures.clone(),
             at_once: if self.text { 8 } else { 1 },
             thumbnails: self.keep
                 || self
@@ -166,22 +170,10 @@ impl Check {
 
 /// Checks with a progress line on a terminal.
 async fn checked(targets: &[Target], options: &CheckOptions, fetcher: &Fetcher) -> Result<Report> {
-    let bar = ProgressBar::hidden();
-    if std::io::stderr().is_terminal() {
-        bar.set_draw_target(indicatif::ProgressDrawTarget::stderr());
-        bar.set_length(targets.len() as u64);
-        bar.set_style(
-            ProgressStyle::with_template("{pos} of {len} pages  {wide_msg}")
-                .context("a progress line")?,
-        );
-        bar.enable_steady_tick(std::time::Duration::from_millis(200));
-    }
-    let show = |progress: Progress<'_>| {
-        bar.set_position(progress.done as u64);
-        bar.set_message(format!("{} on the {}", progress.page, progress.device));
-    };
+    let bar = Bar::new(targets.len())?;
+    let show = |progress: Progress<'_>| bar.show(&progress);
     let report = check(targets, options, fetcher, &show).await;
-    bar.finish_and_clear();
+    bar.clear();
     Ok(report?)
 }
 

@@ -1,0 +1,65 @@
+//! `kivet learn`.
+
+use std::{path::PathBuf, process::ExitCode};
+
+use anyhow::{Context, Result};
+use kivet_check::{Fetcher, Progress, look, targets};
+use kivet_page::learn::{Learnt, learn, toml};
+use serde_json::json;
+
+use crate::{client::runtime, commands::check::Bar, output};
+
+/// Drive a browser over a site and write rules for it: places, and which pictures belong to them.
+///
+/// Pictures that are laid out alike become one place: with sizes that are exact from 320 to 2560
+/// pixels, the crop, and when to load them. Every line says what it was drawn from.
+#[derive(clap::Args)]
+#[command(
+    after_help = "Examples:\n  kivet learn site/ --out pages.toml\n  kivet learn https://windmark.example/ https://windmark.example/gallery"
+)]
+pub struct Learn {
+    /// Folders of pages, HTML files, addresses or sitemaps.
+    #[arg(required = true, value_name = "SITE")]
+    site: Vec<String>,
+    /// The file to write; standard output if left out.
+    #[arg(long, value_name = "FILE")]
+    out: Option<PathBuf>,
+    /// The Chromium to drive; without it the installed one.
+    #[arg(long, value_name = "FILE", env = "KIVET_BROWSER")]
+    browser: Option<PathBuf>,
+}
+
+impl Learn {
+    pub fn run(self, json: bool) -> Result<ExitCode> {
+        let learnt = learnt(&self.site, self.browser)?;
+        let text = toml(&learnt, &self.site.join(", "));
+        let told = json!({ "places": learnt.places.len(), "rules": learnt.rules.len(), "toml": text });
+        match &self.out {
+            Some(file) => {
+                std::fs::write(file, &text)
+                    .with_context(|| format!("cannot write {}", file.display()))?;
+                output::print(json, &told, |_| said(&learnt, file))?;
+            }
+            None => output::print(json, &told, |_| text.clone())?,
+        }
+        Ok(ExitCode::SUCCESS)
+    }
+}
+
+fn said(learnt: &Learnt, file: &std::path::Path) -> String {
+    let notes = learnt.notes.iter().map(|note| format!("\nto look at: {note}"));
+    let (places, rules) = (learnt.places.len(), learnt.rules.len());
+    format!("{places} places and {rules} rules in {}{}", file.display(), notes.collect::<String>())
+}
+
+/// What a browser learns of a site.
+pub fn learnt(site: &[String], browser: Option<PathBuf>) -> Result<Learnt> {
+    let runtime = runtime()?;
+    let fetcher = Fetcher::new()?;
+    let targets = runtime.block_on(targets(site, &fetcher))?;
+    let bar = Bar::new(targets.len())?;
+    let progress = |step: Progress<'_>| bar.show(&step);
+    let pages = runtime.block_on(look(&targets, browser, &progress));
+    bar.clear();
+    Ok(learn(&pages?))
+}
