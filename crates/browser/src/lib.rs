@@ -2,6 +2,7 @@
 //!
 //! Used to measure pages, and by the end-to-end tests.
 
+mod boxes;
 mod chromium;
 mod error;
 mod tab;

@@ -19,11 +19,7 @@ use kivet_page::{
 use kivet_recipe::Format;
 use url::Url;
 
-use crate::{
-    CheckError, Place, Progress, SWEPT, Target,
-    browse::reachable,
-    files::FileServer,
-};
+use crate::{CheckError, Place, Progress, SWEPT, Target, browse::reachable, files::FileServer};
 
 /// Pixels from one width of the sweep to the next.
 const STEP: usize = 16;
@@ -89,7 +85,9 @@ async fn one(
         let visited = tab.visit(url.as_str(), options).await;
         let _ = tab.close().await;
         let visit = visited?;
-        ratios.extend(visit.pictures.iter().filter_map(|(url, bytes)| Some((url.clone(), shape(bytes)?))));
+        ratios.extend(
+            visit.pictures.iter().filter_map(|(url, bytes)| Some((url.clone(), shape(bytes)?))),
+        );
         page.source = visit.source.into_bytes();
         observations.push(visit.observation);
     }
@@ -180,7 +178,9 @@ impl Site<'_> {
         let pictures = order.into_iter().filter_map(|(role, path)| {
             let uses: Vec<Option<&Use>> = observations
                 .iter()
-                .map(|seen| seen.uses.iter().find(|one| one.role == *role && one.element.path == path))
+                .map(|seen| {
+                    seen.uses.iter().find(|one| one.role == *role && one.element.path == path)
+                })
                 .collect();
             let first = uses.iter().flatten().find(|one| !one.url.is_empty())?;
             let (address, file) = self.address(first, base.as_deref())?;
@@ -197,8 +197,16 @@ impl Site<'_> {
                 vector: known.is_some_and(|(_, vector)| *vector),
                 fit: first.fit.clone(),
                 position: first.position.clone(),
-                samples: observations.iter().zip(&uses).filter_map(|(seen, one)| boxed(seen, (*one)?)).collect(),
-                devices: observations.iter().zip(&uses).map(|(seen, one)| on_device(seen, *one)).collect(),
+                samples: observations
+                    .iter()
+                    .zip(&uses)
+                    .filter_map(|(seen, one)| boxed(seen, (*one)?))
+                    .collect(),
+                devices: observations
+                    .iter()
+                    .zip(&uses)
+                    .map(|(seen, one)| on_device(seen, *one))
+                    .collect(),
                 ..SeenPicture::default()
             })
         });
@@ -215,20 +223,24 @@ impl Site<'_> {
             .sources
             .iter()
             .map(|source| {
-                let media = (!source.media.is_empty()).then(|| ("media".to_owned(), source.media.clone()));
+                let media =
+                    (!source.media.is_empty()).then(|| ("media".to_owned(), source.media.clone()));
                 [("srcset".to_owned(), source.srcset.clone())].into_iter().chain(media).collect()
             })
             .collect();
         let written = full_size(&one.element.attributes, &sources);
         match Address::of(&written, self.page, base) {
-            address @ (Address::Site(_) | Address::Away(_)) => Some((written, address.path().to_owned())),
+            address @ (Address::Site(_) | Address::Away(_)) => {
+                Some((written, address.path().to_owned()))
+            }
             _ => None,
         }
     }
 
     /// The path of an address in the site.
     fn path_of(&self, url: &Url) -> Option<String> {
-        let path = percent_encoding::percent_decode_str(url.path()).decode_utf8().ok()?.into_owned();
+        let path =
+            percent_encoding::percent_decode_str(url.path()).decode_utf8().ok()?.into_owned();
         match (&self.target.place, self.server) {
             (Place::File { root, .. }, Some(server)) if server.has(url.as_str()) => {
                 relative(&server.top().join(path.trim_start_matches('/')), root)
@@ -274,7 +286,11 @@ fn path_in_site(target: &Target) -> String {
         Place::File { file, root } => relative(file, root).unwrap_or_default(),
         Place::Web(url) => {
             let path = url.path().trim_start_matches('/');
-            if path.is_empty() || path.ends_with('/') { format!("{path}index.html") } else { path.to_owned() }
+            if path.is_empty() || path.ends_with('/') {
+                format!("{path}index.html")
+            } else {
+                path.to_owned()
+            }
         }
     }
 }

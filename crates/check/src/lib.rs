@@ -25,11 +25,11 @@ pub use fetch::Fetcher;
 pub use files::FileServer;
 use futures::StreamExt;
 pub use kivet_browser::Chromium;
-pub use learn::look;
 use kivet_page::{
     Device,
     report::{Failure, Mode, PageReport, Report},
 };
+pub use learn::look;
 pub use sweep::{FittedSizes, SWEPT, fit_page};
 pub use target::{Place, Target, targets};
 

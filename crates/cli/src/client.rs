@@ -71,6 +71,31 @@ impl Reach {
         })
     }
 
+    /// Downloads a rendition by its path, unless it is still the one with the `ETag` that is known.
+    pub fn download(&self, path: &str, known: Option<&str>) -> Result<Downloaded> {
+        let Shared { runtime, client } = shared()?;
+        runtime.block_on(async {
+            let request =
+                client.get(format!("{}{path}", self.service())).header("accept", "image/*");
+            let request =
+                known.iter().fold(request, |request, etag| request.header("if-none-match", *etag));
+            let answer = request.send().await.context("the service does not answer")?;
+            let header = |name: &str| {
+                let value = answer.headers().get(name).and_then(|value| value.to_str().ok());
+                value.unwrap_or_default().to_owned()
+            };
+            Ok(Downloaded {
+                status: answer.status().as_u16(),
+                kind: header("content-type"),
+                etag: header("etag"),
+                is_final: !["detail=first", "detail=nearest"]
+                    .iter()
+                    .any(|stage| header("cache-status").ends_with(stage)),
+                body: answer.bytes().await.context("the service broke off its answer")?.to_vec(),
+            })
+        })
+    }
+
     fn send<T: DeserializeOwned>(
         &self,
         method: Method,
@@ -123,6 +148,20 @@ fn token_in(data: &Path) -> Result<String> {
         )
     })?;
     Ok(token.trim().to_owned())
+}
+
+/// A rendition as the service sent it.
+pub struct Downloaded {
+    /// The HTTP status.
+    pub status: u16,
+    /// Its media type.
+    pub kind: String,
+    /// Its `ETag`.
+    pub etag: String,
+    /// False if another will take its place soon.
+    pub is_final: bool,
+    /// Its bytes.
+    pub body: Vec<u8>,
 }
 
 /// What all calls of a command share: connections stay open between them.

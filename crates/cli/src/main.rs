@@ -49,6 +49,8 @@ enum Command {
     Learn(commands::learn::Learn),
     /// Rewrite a folder of pages to Kivet's markup by rules.
     Apply(Box<commands::apply::Apply>),
+    /// Look at a live site as Kivet would serve it.
+    Try(commands::try_site::Try),
     /// Say what pages waste on pictures, what that costs and how to fix it.
     Check(commands::check::Check),
     /// Print a fresh sign-in link to the console.
@@ -70,6 +72,7 @@ fn main() -> ExitCode {
         Command::Rules(rules) => rules.run(json),
         Command::Learn(learn) => learn.run(json),
         Command::Apply(apply) => apply.run(json),
+        Command::Try(site) => site.run(json),
         Command::Check(check) => check.run(json),
         Command::Console(console) => console.run(json),
         Command::Doctor(doctor) => doctor.run(json),

@@ -353,35 +353,59 @@ fn a_folder_is_rewritten_anew_in_place_and_back() {
         text(&output.stdout)
     };
     let site = folder.path().join("site");
-    let page = "<p>One</p>\n<p><img src=\"../pics/night/lanterns.jpg\" alt=\"Lit\"></p>\n<p>Two</p>\n";
+    let page =
+        "<p>One</p>\n<p><img src=\"../pics/night/lanterns.jpg\" alt=\"Lit\"></p>\n<p>Two</p>\n";
     std::fs::create_dir_all(site.join("deep")).unwrap();
-    std::os::unix::fs::symlink(repository().join("demo/originals"), folder.path().join("pics")).unwrap();
+    std::os::unix::fs::symlink(repository().join("demo/originals"), folder.path().join("pics"))
+        .unwrap();
     std::fs::write(site.join("index.html"), page).unwrap();
     std::fs::write(site.join("deep/note.txt"), "stays").unwrap();
     let rules = folder.path().join("pages.toml");
-    std::fs::write(&rules, "[places.plate]\nsizes = '50vw'\n[[rules]]\nplace = 'plate'\n").unwrap();
+    std::fs::write(&rules, "[places.plate]\nsizes = '60px'\n[[rules]]\nplace = 'plate'\n").unwrap();
     let (site, rules) = (site.to_str().unwrap(), rules.to_str().unwrap());
 
     let undecided = run(&["apply", site, "--rules", rules]);
     assert!(text(&undecided.stderr).contains("--out FOLDER, or --in-place"));
     let diff = said(&["apply", site, "--rules", rules, "--dry-run", "--diff"]);
     assert!(diff.contains("--- a/index.html") && diff.contains("-<p><img src=\"../pics"), "{diff}");
-    assert!(diff.contains("1 of 1 pictures rewritten in 1 of 1 documents; nothing written"), "{diff}");
+    assert!(
+        diff.contains("1 of 1 pictures rewritten in 1 of 1 documents; nothing written"),
+        "{diff}"
+    );
     let explained = said(&["apply", site, "--rules", rules, "--explain", "index.html"]);
     assert!(explained.contains("becomes plate, loads later, by rule 1"), "{explained}");
 
     let out = folder.path().join("new");
     said(&["apply", site, "--rules", rules, "--out", out.to_str().unwrap()]);
     let new = std::fs::read_to_string(out.join("index.html")).unwrap();
-    assert!(new.contains("/photos/night/lanterns.jpg") && new.ends_with("</p>\n<p>Two</p>\n"), "{new}");
+    assert!(
+        new.contains("/photos/night/lanterns.jpg") && new.ends_with("</p>\n<p>Two</p>\n"),
+        "{new}"
+    );
     assert_eq!(std::fs::read_to_string(out.join("deep/note.txt")).unwrap(), "stays");
     let foreign = run(&["apply", site, "--rules", rules, "--out", data.to_str().unwrap()]);
     assert!(text(&foreign.stderr).contains("holds other files"), "{}", text(&foreign.stderr));
 
+    let baked = folder.path().join("baked");
+    let bake = ["apply", site, "--rules", rules, "--bake", "--out", baked.to_str().unwrap()];
+    let first = said(&bake);
+    let html = std::fs::read_to_string(baked.join("index.html")).unwrap();
+    assert!(html.contains("<source type=\"image/avif\"") && !html.contains("/pic/"), "{html}");
+    let src = html.split(" src=\"").nth(1).unwrap().split('"').next().unwrap();
+    let file = std::fs::read(baked.join(src)).unwrap();
+    assert!(src.ends_with(".jpg") && file.starts_with(&[0xff, 0xd8]), "{src}");
+    assert!(first.contains(" renditions made, 0 kept"), "{first}");
+    let again = said(&bake);
+    assert!(again.contains("\n0 renditions made, "), "{again}");
+
     said(&["rules", "set", rules]);
     assert!(said(&["rules", "show"]).contains("place = \"plate\""));
     said(&["apply", site, "--in-place"]);
-    assert_eq!(std::fs::read_to_string(Path::new(site).join("index.html")).unwrap(), new);
+    let changed = std::fs::read_to_string(Path::new(site).join("index.html")).unwrap();
+    assert!(
+        changed.contains("/photos/night/lanterns.jpg") && changed.contains("sizes=\"60px\""),
+        "{changed}"
+    );
     assert!(said(&["apply", site, "--in-place"]).contains("in 0 of 1 documents"));
     assert!(said(&["apply", site, "--undo"]).contains("1 files put back"));
     assert_eq!(std::fs::read_to_string(Path::new(site).join("index.html")).unwrap(), page);

@@ -174,6 +174,7 @@
     const sources = image.parentElement?.localName === 'picture'
       ? [...image.parentElement.querySelectorAll(':scope > source')].map((one) => ({
         srcset: one.srcset, sizes: one.sizes, media: one.media, type: one.type,
+        width: one.getAttribute('width') ?? '', height: one.getAttribute('height') ?? '',
       }))
       : [];
     uses.push({

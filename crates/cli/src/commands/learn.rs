@@ -33,7 +33,8 @@ impl Learn {
     pub fn run(self, json: bool) -> Result<ExitCode> {
         let learnt = learnt(&self.site, self.browser)?;
         let text = toml(&learnt, &self.site.join(", "));
-        let told = json!({ "places": learnt.places.len(), "rules": learnt.rules.len(), "toml": text });
+        let told =
+            json!({ "places": learnt.places.len(), "rules": learnt.rules.len(), "toml": text });
         match &self.out {
             Some(file) => {
                 std::fs::write(file, &text)

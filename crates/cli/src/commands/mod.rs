@@ -12,4 +12,5 @@ pub mod place;
 pub mod render;
 pub mod rules;
 pub mod serve;
+pub mod try_site;
 pub mod why;

@@ -2,6 +2,7 @@
 
 use super::{Code, Cost, Finding, name, px};
 use crate::observation::{CauseKind, Covering, Element, Observation, Placement, Role, Use};
+use crate::source_for;
 
 /// Ratios this near are the same: rounding to whole pixels, and borders.
 const SAME_RATIO: f64 = 0.04;
@@ -140,8 +141,12 @@ fn contradicted(page: &Observation, place: &Use) -> Option<Finding> {
     if place.role != Role::Img {
         return None;
     }
-    let (written_width, written_height) =
-        (place.element.dimension("width")?, place.element.dimension("height")?);
+    // The source that is taken speaks for the element (HTML, 4.8.2).
+    let of_source = source_for(&place.sources, &page.device).and_then(|source| {
+        Some((source.width.trim().parse().ok()?, source.height.trim().parse().ok()?))
+    });
+    let own = || Some((place.element.dimension("width")?, place.element.dimension("height")?));
+    let (written_width, written_height): (f64, f64) = of_source.or_else(own)?;
     let (width, height) = natural(page, place)?;
     if written_width < 1.0 || written_height < 1.0 {
         return None;

@@ -79,9 +79,16 @@ pub(super) fn counted(count: usize, what: &str) -> String {
 }
 
 fn shown(samples: &[Boxed]) -> String {
-    let widths: Vec<f64> = samples.iter().map(|one| one.size.0).filter(|width| *width >= 1.0).collect();
-    let (least, most) = widths.iter().fold((f64::MAX, 0.0_f64), |(least, most), one| (least.min(*one), most.max(*one)));
-    if (most - least).abs() < 1.0 { format!("{most:.0} px wide everywhere") } else { format!("{least:.0} to {most:.0} px wide") }
+    let widths: Vec<f64> =
+        samples.iter().map(|one| one.size.0).filter(|width| *width >= 1.0).collect();
+    let (least, most) = widths
+        .iter()
+        .fold((f64::MAX, 0.0_f64), |(least, most), one| (least.min(*one), most.max(*one)));
+    if (most - least).abs() < 1.0 {
+        format!("{most:.0} px wide everywhere")
+    } else {
+        format!("{least:.0} to {most:.0} px wide")
+    }
 }
 
 pub(super) fn grouped(pages: &[SeenPage]) -> Grouped {
@@ -146,5 +153,6 @@ fn alike(samples: &[Boxed], picture: &SeenPicture) -> bool {
         Some((one.size.0, other.size.0))
     });
     // A crop that is not cut on the server is drawn as wide as its picture's own ratio asks for.
-    picture.fit != "cover" && same.all(|(one, other)| (one - other).abs() <= ALIKE * one.max(other).max(1.0))
+    picture.fit != "cover"
+        && same.all(|(one, other)| (one - other).abs() <= ALIKE * one.max(other).max(1.0))
 }

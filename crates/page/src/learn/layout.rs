@@ -3,7 +3,10 @@
 use std::collections::BTreeSet;
 
 use super::{Boxed, SeenPicture};
-use crate::{AlternativeDocument, PlaceDocument, Sample, fit_sizes, observation::{Area, Covering, Placement}};
+use crate::{
+    AlternativeDocument, PlaceDocument, Sample, fit_sizes,
+    observation::{Area, Covering, Placement},
+};
 
 /// Ratios that differ by less are the same.
 const ALIKE: f64 = 0.02;
@@ -14,7 +17,8 @@ const JUMP: f64 = 0.12;
 /// The place of a picture alone; `None` if it is shown nowhere. Widths at which it must still be
 /// measured are added to `missing`.
 pub(super) fn layout(picture: &SeenPicture, missing: &mut BTreeSet<u32>) -> Option<PlaceDocument> {
-    let shown: Vec<&Boxed> = picture.samples.iter().filter(|one| one.size.0 >= 1.0 && one.size.1 >= 1.0).collect();
+    let shown: Vec<&Boxed> =
+        picture.samples.iter().filter(|one| one.size.0 >= 1.0 && one.size.1 >= 1.0).collect();
     if shown.is_empty() {
         return None;
     }
@@ -29,7 +33,11 @@ pub(super) fn layout(picture: &SeenPicture, missing: &mut BTreeSet<u32>) -> Opti
         return Some(PlaceDocument::of_sizes(&sizes));
     }
     let position = position(&picture.position);
-    let (least, most) = fit.shown.iter().map(|one| ratio(one)).fold((f64::MAX, 0.0_f64), |(least, most), one| (least.min(one), most.max(one)));
+    let (least, most) = fit
+        .shown
+        .iter()
+        .map(|one| ratio(one))
+        .fold((f64::MAX, 0.0_f64), |(least, most), one| (least.min(one), most.max(one)));
     if alike(least, most) {
         let sizes = fit.sizes(|one| one.size.0, |_| true, missing)?;
         let ratio = Some(fraction((least * most).sqrt()));
@@ -73,7 +81,8 @@ impl Fitter<'_> {
             .map(|one| Sample { viewport: one.window.0, shown: width(one) })
             .collect();
         let measure = |viewport: f64| {
-            let known = self.picture.samples.iter().find(|one| one.swept && one.window.0 == viewport);
+            let known =
+                self.picture.samples.iter().find(|one| one.swept && one.window.0 == viewport);
             if known.is_none() {
                 missing.insert(viewport as u32);
             }
@@ -83,7 +92,11 @@ impl Fitter<'_> {
     }
 
     /// A layout for each device whose crop differs from the next one's.
-    fn banded(&self, position: Option<String>, missing: &mut BTreeSet<u32>) -> Option<PlaceDocument> {
+    fn banded(
+        &self,
+        position: Option<String>,
+        missing: &mut BTreeSet<u32>,
+    ) -> Option<PlaceDocument> {
         let bands = self.bands();
         let mut layouts = Vec::new();
         let mut from = 0.0;
@@ -115,7 +128,8 @@ impl Fitter<'_> {
     }
 
     fn bands(&self) -> Vec<Band> {
-        let mut devices: Vec<&Boxed> = self.shown.iter().copied().filter(|one| !one.swept).collect();
+        let mut devices: Vec<&Boxed> =
+            self.shown.iter().copied().filter(|one| !one.swept).collect();
         devices.sort_by(|one, other| one.window.0.total_cmp(&other.window.0));
         let mut bands: Vec<Band> = Vec::new();
         let mut before: Option<&Boxed> = None;
@@ -135,7 +149,8 @@ impl Fitter<'_> {
 
     /// Where the layout changes between two widths: at the sweep's largest jump, or half way.
     fn border(&self, from: f64, to: f64) -> f64 {
-        let within: Vec<&Boxed> = self.swept().filter(|one| one.window.0 >= from && one.window.0 <= to).collect();
+        let within: Vec<&Boxed> =
+            self.swept().filter(|one| one.window.0 >= from && one.window.0 <= to).collect();
         let jump = |pair: &&[&Boxed]| (ratio(pair[1]) / ratio(pair[0]) - 1.0).abs();
         let largest = within.windows(2).max_by(|one, other| jump(one).total_cmp(&jump(other)));
         match largest.filter(|pair| jump(pair) > JUMP) {
@@ -184,14 +199,18 @@ pub(super) fn alike(one: f64, other: f64) -> bool {
 pub(super) fn fraction(ratio: f64) -> String {
     let parts = (1..=200_u32).map(|down| ((ratio * f64::from(down)).round().max(1.0), down));
     let error = |(across, down): &(f64, u32)| (across / f64::from(*down) / ratio - 1.0).abs();
-    let (across, down) =
-        parts.clone().find(|part| error(part) < 0.004).or_else(|| parts.min_by(|one, other| error(one).total_cmp(&error(other)))).unwrap_or((1.0, 1));
+    let (across, down) = parts
+        .clone()
+        .find(|part| error(part) < 0.004)
+        .or_else(|| parts.min_by(|one, other| error(one).total_cmp(&error(other))))
+        .unwrap_or((1.0, 1));
     format!("{across} / {down}")
 }
 
 /// What a crop keeps, unless it is the middle.
 fn position(position: &str) -> Option<String> {
-    let mut words = position.split_ascii_whitespace().map(|word| word.strip_suffix('%')?.parse::<f64>().ok());
+    let mut words =
+        position.split_ascii_whitespace().map(|word| word.strip_suffix('%')?.parse::<f64>().ok());
     let (across, down) = (words.next()??.round(), words.next()??.round());
     ((across, down) != (50.0, 50.0)).then(|| format!("{across}-{down}"))
 }

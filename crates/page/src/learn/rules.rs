@@ -36,7 +36,8 @@ pub(super) fn rules(pages: &[SeenPage], grouped: &Grouped) -> Vec<(RuleDocument,
     }
     for (shape, treatments) in shapes {
         // Those of fewer pages say which; what most do is said last, for all others.
-        let mut order: Vec<_> = treatments.into_iter().filter_map(|(one, pages)| Some((one?, pages))).collect();
+        let mut order: Vec<_> =
+            treatments.into_iter().filter_map(|(one, pages)| Some((one?, pages))).collect();
         order.sort_by_key(|(_, pages)| pages.len());
         let last = order.len().saturating_sub(1);
         for (at, (treatment, on)) in order.into_iter().enumerate() {
@@ -56,7 +57,8 @@ pub(super) fn rules(pages: &[SeenPage], grouped: &Grouped) -> Vec<(RuleDocument,
     }
     let late = pages.iter().map(|page| page.late_embeds).sum::<usize>();
     if late > 0 {
-        let rule = RuleDocument { of: Some(Of::Embed.name().to_owned()), ..RuleDocument::default() };
+        let rule =
+            RuleDocument { of: Some(Of::Embed.name().to_owned()), ..RuleDocument::default() };
         rules.push((rule, format!("{} below the first screen", counted(late, "frame"))));
     }
     rules
@@ -97,7 +99,9 @@ fn backgrounds(pages: &[SeenPage], grouped: &Grouped) -> Vec<(RuleDocument, Stri
     let mut rules = Vec::new();
     for member in &grouped.members {
         let picture = &pages[member.page].pictures[member.picture];
-        let Some(place) = grouped.place(member).filter(|_| picture.role == Role::Background) else { continue };
+        let Some(place) = grouped.place(member).filter(|_| picture.role == Role::Background) else {
+            continue;
+        };
         if !known.insert(file(&picture.file)) {
             continue;
         }
@@ -110,7 +114,10 @@ fn backgrounds(pages: &[SeenPage], grouped: &Grouped) -> Vec<(RuleDocument, Stri
             loading: loading.then(|| Loading::Near.name().to_owned()),
             ..RuleDocument::default()
         };
-        rules.push((rule, format!("of {} on {}", picture.element.selector, pages[member.page].path)));
+        rules.push((
+            rule,
+            format!("of {} on {}", picture.element.selector, pages[member.page].path),
+        ));
     }
     rules
 }
@@ -123,11 +130,14 @@ fn treatment(pages: &[SeenPage], grouped: &Grouped, members: &[&Member]) -> Opti
         return None;
     }
     let usual = grouped.loading(place);
-    let plain: Vec<Loading> = members.iter().map(|member| member.loading).filter(|one| *one != Loading::First).collect();
+    let plain: Vec<Loading> =
+        members.iter().map(|member| member.loading).filter(|one| *one != Loading::First).collect();
     let near = plain.iter().take_while(|one| **one == Loading::Near).count();
     let rest = &plain[near..];
-    let dimensions = members.iter().all(|member| pages[member.page].pictures[member.picture].dimensions);
-    let treatment = |near, loading| Some(Treatment { place: place.to_owned(), near, loading, dimensions });
+    let dimensions =
+        members.iter().all(|member| pages[member.page].pictures[member.picture].dimensions);
+    let treatment =
+        |near, loading| Some(Treatment { place: place.to_owned(), near, loading, dimensions });
     match rest.first() {
         None if plain.is_empty() => treatment(0, None),
         None if usual == Loading::Near => treatment(0, None),
@@ -148,10 +158,14 @@ pub(super) fn corrected(pages: &[SeenPage], grouped: &Grouped, learnt: &mut Lear
     for round in 0..2 {
         let wrong = wrong(pages, grouped, learnt);
         for (member, line) in wrong {
-            let (page, picture) = (&pages[member.page], &pages[member.page].pictures[member.picture]);
+            let (page, picture) =
+                (&pages[member.page], &pages[member.page].pictures[member.picture]);
             let Some(place) = grouped.place(member) else { continue };
             if round == 1 {
-                notes.push(format!("{}:{line} {}: no rule tells it apart from others in another place", page.path, picture.address));
+                notes.push(format!(
+                    "{}:{line} {}: no rule tells it apart from others in another place",
+                    page.path, picture.address
+                ));
                 continue;
             }
             let rule = RuleDocument {
@@ -170,9 +184,17 @@ pub(super) fn corrected(pages: &[SeenPage], grouped: &Grouped, learnt: &mut Lear
 }
 
 /// The pictures that rules give another place than theirs, with their lines.
-fn wrong<'a>(pages: &[SeenPage], grouped: &'a Grouped, learnt: &Learnt) -> Vec<(&'a Member, usize)> {
+fn wrong<'a>(
+    pages: &[SeenPage],
+    grouped: &'a Grouped,
+    learnt: &Learnt,
+) -> Vec<(&'a Member, usize)> {
     let document = RulesDocument {
-        places: learnt.places.iter().map(|(name, place, _)| (name.clone(), place.clone())).collect(),
+        places: learnt
+            .places
+            .iter()
+            .map(|(name, place, _)| (name.clone(), place.clone()))
+            .collect(),
         rules: learnt.rules.iter().map(|(rule, _)| rule.clone()).collect(),
         ..RulesDocument::default()
     };

@@ -29,7 +29,9 @@ pub(super) fn shape(picture: &SeenPicture) -> Shape {
     if let Some(class) = class(&picture.element.attributes) {
         return Shape { rank: 0, selector: format!("{tag}.{class}"), word: class };
     }
-    if picture.role == Role::Background && let Some(id) = id(&picture.element.attributes) {
+    if picture.role == Role::Background
+        && let Some(id) = id(&picture.element.attributes)
+    {
         return Shape { rank: 0, selector: format!("#{id}"), word: id };
     }
     for around in picture.ancestors.iter().take(UP) {
@@ -87,5 +89,9 @@ pub(super) fn name(word: &str) -> String {
         }
     }
     let name: String = name.trim_matches('-').chars().take(30).collect();
-    if name.starts_with(|c: char| c.is_ascii_lowercase()) { name } else { format!("place-{name}").trim_end_matches('-').to_owned() }
+    if name.starts_with(|c: char| c.is_ascii_lowercase()) {
+        name
+    } else {
+        format!("place-{name}").trim_end_matches('-').to_owned()
+    }
 }

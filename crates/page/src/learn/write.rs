@@ -33,7 +33,11 @@ fn of_place(name: &str, place: &PlaceDocument) -> String {
         let _ = write!(
             text,
             "[[places.{name}.alternatives]]\n{}",
-            lines(&[("media", Some(&one.media)), ("sizes", one.sizes.as_ref()), ("ratio", one.ratio.as_ref())])
+            lines(&[
+                ("media", Some(&one.media)),
+                ("sizes", one.sizes.as_ref()),
+                ("ratio", one.ratio.as_ref())
+            ])
         );
     }
     text
@@ -43,7 +47,9 @@ fn of_rule(rule: &RuleDocument) -> String {
     let list = |texts: &[String]| match texts {
         [] => None,
         [one] => Some(quoted(one)),
-        many => Some(format!("[{}]", many.iter().map(|one| quoted(one)).collect::<Vec<_>>().join(", "))),
+        many => {
+            Some(format!("[{}]", many.iter().map(|one| quoted(one)).collect::<Vec<_>>().join(", ")))
+        }
     };
     let mut text = lines(&[("of", rule.of.as_ref()), ("select", rule.select.as_ref())]);
     let raw = [

@@ -173,6 +173,7 @@ fn taken(picture: &Picture<'_>, offer: &Offer, device: &Device) -> String {
             sizes: source.candidates.sizes.clone(),
             media: source.media.clone().unwrap_or_default(),
             r#type: source.format.map_or(String::new(), |format| format.media_type().to_owned()),
+            ..Source::default()
         })
         .collect();
     let (text, sizes) = match source_for(&sources, device) {

@@ -26,6 +26,10 @@ pub struct Source {
     pub media: String,
     /// Its `type`.
     pub r#type: String,
+    /// Its `width` and `height`, which hold for the `img` where it is taken (HTML, 4.8.2).
+    pub width: String,
+    /// See `width`.
+    pub height: String,
 }
 
 /// Picture types a current Chromium decodes.

@@ -230,10 +230,8 @@ fn changes(picture: &FoundPicture, decided: &Decided<'_>, parts: &markup::Parts)
             _ => changes.push(set),
         }
     }
-    if !decided.placed.dimensions
-        && !(has("width") && has("height"))
-        && !style.contains("aspect-ratio")
-    {
+    let has_room = decided.placed.dimensions || (has("width") && has("height"));
+    if !has_room {
         // It reserves the room where the style sheet gives one side, and moves nothing where not.
         let ratio = format!("aspect-ratio:auto {}/{}", parts.size.width, parts.size.height);
         style = if style.is_empty() { ratio } else { format!("{style};{ratio}") };

@@ -231,7 +231,8 @@ const PICTURES: [&str; 10] =
 /// The address of a picture at its largest, from its own attributes and those of the `source`
 /// elements before it.
 pub fn full_size(img: &Attributes, sources: &[Attributes]) -> String {
-    let found = |attributes: &Attributes| Found { attributes: attributes.clone(), ..Found::default() };
+    let found =
+        |attributes: &Attributes| Found { attributes: attributes.clone(), ..Found::default() };
     full_address(&FoundPicture {
         img: found(img),
         sources: sources.iter().map(found).collect(),

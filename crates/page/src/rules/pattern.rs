@@ -15,8 +15,7 @@ impl Patterns {
     pub(super) fn new(texts: &[String]) -> Result<Self, String> {
         let (mut set, mut names) = (GlobSetBuilder::new(), GlobSetBuilder::new());
         for text in texts {
-            let pattern =
-                GlobBuilder::new(inside(text)).literal_separator(true).build();
+            let pattern = GlobBuilder::new(inside(text)).literal_separator(true).build();
             let pattern =
                 pattern.map_err(|error| format!("`{text}` is not a pattern: {}", error.kind()))?;
             if text.contains('/') {

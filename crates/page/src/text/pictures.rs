@@ -88,6 +88,8 @@ fn sources(image: ElementRef<'_>) -> Vec<Source> {
             sizes: value("sizes"),
             media: value("media"),
             r#type: value("type"),
+            width: value("width"),
+            height: value("height"),
         }
     };
     let inside = picture.into_iter().flat_map(|picture| picture.child_elements());

@@ -39,7 +39,7 @@ pub async fn prepared(
     };
     let offered = match kept {
         Some(kept) => places::offered(app, kept, &original).await?,
-        None => Arc::new(places::chosen(app, place, &original).await?),
+        None => places::offered_once(app, place, &original).await?,
     };
     Ok(Prepared { original, offered })
 }

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use kivet_page::{Offered, Place, Population, Targets};
-use kivet_recipe::{Accepted, Curves, Format, Kind, Recipe, Request, choose};
+use kivet_recipe::{Accepted, Curves, Format, Kind, PlaceName, Recipe, Request, choose};
 
 use super::KeptPlace;
 use crate::{app::App, blocking::blocking, problem::Problem, shelves::Original};
@@ -41,6 +41,28 @@ pub async fn offered(
         }
     };
     let offered = Arc::new(offered);
+    app.places.ladders.insert(key, Arc::clone(&offered));
+    Ok(offered)
+}
+
+/// What a place that is not kept offers of an original: chosen once while the service runs, so that
+/// a site that is rewritten twice names the same URLs.
+///
+/// # Errors
+/// If choosing fails.
+pub async fn offered_once(
+    app: &App,
+    place: &Place,
+    original: &Arc<Original>,
+) -> Result<Arc<Offered>, Problem> {
+    let written = blake3::hash(format!("{place:?}").as_bytes()).to_hex();
+    let name = format!("own-{}", &written[..32]);
+    let name = name.parse::<PlaceName>().map_err(|error| Problem::internal(&error))?;
+    let key = (name, 0, original.record.hash.clone());
+    if let Some(known) = app.places.ladders.get(&key) {
+        return Ok(known);
+    }
+    let offered = Arc::new(chosen(app, place, original).await?);
     app.places.ladders.insert(key, Arc::clone(&offered));
     Ok(offered)
 }

@@ -7,5 +7,5 @@ mod responses;
 
 pub use handlers::routes;
 pub use kept::{KeptPlace, Places};
-pub use ladders::{chosen, offered};
+pub use ladders::{chosen, offered, offered_once};
 pub use responses::{PlaceList, PlaceResponse};

@@ -3,10 +3,7 @@
 use axum::{
     Json,
     body::Bytes,
-    extract::{
-        DefaultBodyLimit, Query, State,
-        rejection::{JsonRejection, QueryRejection},
-    },
+    extract::{DefaultBodyLimit, Query, State, rejection::QueryRejection},
     http::{HeaderMap, header::CONTENT_TYPE},
     response::{IntoResponse, Response},
 };
@@ -65,7 +62,7 @@ async fn rewrite(
         let (bytes, _) = rewritten(&app, &order, body.to_vec()).await?;
         return Ok(([(CONTENT_TYPE, kind.to_owned())], bytes).into_response());
     }
-    let order = accept_body(Json::<RewriteOrder>::from_bytes(&body).map_err(JsonRejection::from))?;
+    let order = accept_body(Json::<RewriteOrder>::from_bytes(&body))?;
     let (bytes, mut response) = rewritten(&app, &order, order.bytes()?).await?;
     match order.html {
         Some(_) => response.html = Some(String::from_utf8_lossy(&bytes).into_owned()),

@@ -107,6 +107,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Originals with what places offer of them. One that cannot be used is left out. */
+        post: operations["export"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library/focus": {
         parameters: {
             query?: never;
@@ -222,6 +239,44 @@ export interface paths {
         /** Takes a recipe apart. */
         get: operations["recipe"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rewrite": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rewrites a page or stylesheet. Sent as JSON, the answer says what became of each picture; sent
+         *     as `text/html` or `text/css`, with the order's other fields in the query, it is the document.
+         */
+        post: operations["rewrite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The kept rules, with the places that they name. */
+        get: operations["rules"];
+        /** Keeps rules in the stead of those that were. Their places are kept too; other places stay. */
+        put: operations["keep_rules"];
         post?: never;
         delete?: never;
         options?: never;
@@ -412,6 +467,13 @@ export interface components {
             /** @description Its viewport in CSS pixels, across and down. */
             viewport: number[];
         };
+        /** @description What to export. */
+        ExportOrder: {
+            /** @description The places; all if empty. */
+            places?: string[];
+            /** @description The shelves; all that can be read if empty. */
+            shelves?: string[];
+        };
         /** @description What is known of an original. */
         FactsResponse: {
             /** @description True if any pixel may be transparent. */
@@ -508,6 +570,85 @@ export interface components {
             /** @description Every shelf that can be read. */
             shelves: string[];
         };
+        /** @description Originals and places. */
+        Manifest: {
+            /** @description Originals by `shelf/path`. */
+            originals: {
+                [key: string]: components["schemas"]["ManifestOriginal"];
+            };
+            /** @description The names that `overlay-` clauses can have. */
+            overlays: string[];
+            /** @description Places by name. */
+            places: {
+                [key: string]: components["schemas"]["ManifestPlace"];
+            };
+            /**
+             * Format: int32
+             * @description Counts the forms a manifest has had: 1.
+             */
+            version: number;
+        };
+        /** @description What a place offers of an original. */
+        ManifestOffer: {
+            /** @description The alternative texts of this place alone, by language. */
+            alt?: {
+                [key: string]: string;
+            };
+            /** @description What the `img` itself has. */
+            main: components["schemas"]["ManifestSource"];
+            /** @description The `source` elements, in order. */
+            sources?: components["schemas"]["ManifestSource"][];
+        };
+        /** @description One original. */
+        ManifestOriginal: {
+            /** @description Alternative texts by language, `""` for any; an empty text is decorative. */
+            alt?: {
+                [key: string]: string;
+            };
+            /** @description CSS that shows its main colour; absent under transparency. */
+            flat?: string | null;
+            /** @description `shelf/path` as it stands in URLs. */
+            path: string;
+            /** @description What each place offers of it. */
+            places: {
+                [key: string]: components["schemas"]["ManifestOffer"];
+            };
+            /** @description CSS that shows a blurred miniature; absent under transparency. */
+            soft?: string | null;
+            /** @description The version that makes its URLs immutable. */
+            version: string;
+        };
+        /** @description What markup says of a place whatever the original. */
+        ManifestPlace: {
+            /** @description True if lazy pictures say `sizes="auto, ..."`. */
+            autoSizes: boolean;
+            /** @description `first`, `near`, `later` or `hidden`. */
+            loading: string;
+            /** @description `none`, `flat`, `soft`, or a URL. */
+            placeholder: string;
+        };
+        /** @description The candidates of one element. */
+        ManifestSource: {
+            /**
+             * Format: int32
+             * @description The `height` attribute.
+             */
+            height: number;
+            /** @description Its `media`. */
+            media?: string | null;
+            /** @description The place's own `sizes`, without `auto`. */
+            sizes: string;
+            /** @description Recipe and width of each candidate, smallest first. */
+            steps: [
+                string,
+                number
+            ][];
+            /**
+             * Format: int32
+             * @description The `width` attribute.
+             */
+            width: number;
+        };
         /** @description Which markup to write. */
         MarkupOrder: {
             /** @description What stands in for the picture; empty if it is decorative; the library's if absent. */
@@ -555,6 +696,8 @@ export interface components {
             /** @description The markup of each original, in the order they were named. */
             pictures: components["schemas"]["PictureMarkup"][];
         };
+        /** @description One text or several. */
+        OneOrMore: string[];
         /** @description One original. */
         OriginalResponse: {
             /** @description `shelf/path`, as it stands in an address. */
@@ -585,6 +728,27 @@ export interface components {
              * @description Pixels across.
              */
             width: number;
+        };
+        /** @description What became of a picture. */
+        PictureChange: {
+            /** @description Its address, as it was written. */
+            address: string;
+            /** @description The line it stands on. */
+            line: number;
+            /** @description The loading policy it has now. */
+            loading?: string | null;
+            /** @description `picture`, `background`, `embed` or `link`. */
+            of: string;
+            /** @description The original, as `shelf/path`, if it was rewritten. */
+            original?: string | null;
+            /** @description The place whose markup it has now. */
+            place?: string | null;
+            /** @description The rule that decided, counted from 1. */
+            rule?: number | null;
+            /** @description Why it stays as it is, if it does. */
+            stays?: string | null;
+            /** @description What the rules said. */
+            verdicts: components["schemas"]["RuleVerdict"][];
         };
         /** @description The markup of one original. */
         PictureMarkup: {
@@ -687,6 +851,99 @@ export interface components {
             /** @description Its clauses. */
             clauses: components["schemas"]["Clauses"];
             outcome?: components["schemas"]["Outcome"] | null;
+        };
+        /** @description A page or stylesheet to rewrite. */
+        RewriteOrder: {
+            /** @description What stands before `/pic/`, where pictures come from another host than the page. */
+            base?: string | null;
+            /** @description Its bytes in Base64 instead, where they are not UTF-8. */
+            base64?: string | null;
+            /** @description True to write no inline styles. */
+            classes?: boolean;
+            /**
+             * @description The site's folder on the service's machine: addresses are then files, which shelves may
+             *     hold.
+             */
+            folder?: string | null;
+            /** @description Its text. */
+            html?: string | null;
+            /** @description The language of the library's alternative texts. */
+            language?: string | null;
+            /** @description Its path in its site, such as `journal/one.html`; a stylesheet's ends in `.css`. */
+            page: string;
+            rules?: components["schemas"]["RulesDocument"] | null;
+            /** @description Formats with sources of their own, best first, for hosts that do not choose by `Accept`. */
+            typed?: string[];
+            /** @description True to name the current version in every URL. */
+            versioned?: boolean;
+        };
+        /** @description A rewritten page or stylesheet. */
+        RewriteResponse: {
+            /** @description Its bytes in Base64, if such were sent. */
+            base64?: string | null;
+            /** @description True if anything changed. */
+            changed: boolean;
+            /** @description Rules for the page's stylesheet, where no inline styles are written. */
+            css: string[];
+            /** @description Its text, if text was sent. */
+            html?: string | null;
+            /** @description What a person still has to decide. */
+            notes: string[];
+            /** @description What became of each picture, embed and link that rules are about, in order. */
+            pictures: components["schemas"]["PictureChange"][];
+        };
+        /** @description What happens to some of the pictures. Absent conditions always hold. */
+        RuleDocument: {
+            /**
+             * @description `write`: the page's style sheet sizes the pictures, so that true `width` and `height`
+             *     attributes move nothing. `keep` (if absent): what the page says stays.
+             */
+            dimensions?: string | null;
+            /** @description Patterns of picture paths or names, such as `*.gif` or `**\/brand/*`. */
+            files?: components["schemas"]["OneOrMore"];
+            /** @description True to leave them as they are. */
+            leave?: boolean;
+            /** @description Instead of the place's: `first`, `near`, `later` or `hidden`. */
+            loading?: string | null;
+            /** @description Of the pictures on a page that this rule takes, so many at the top load `near`. */
+            near?: number | null;
+            /** @description `picture` (if absent), `background`, `embed` or `link`: a link that opens a picture. */
+            of?: string | null;
+            /** @description Patterns of page paths, such as `journal/*.html`. */
+            pages?: components["schemas"]["OneOrMore"];
+            /** @description The place they appear in. */
+            place?: string | null;
+            /** @description A CSS selector that the element or any around it matches. */
+            select?: string | null;
+            /** @description `replace` (if absent) or `keep`: what happens to pictures that have a `srcset` already. */
+            srcset?: string | null;
+            /** @description True to show the drawing of the same name (`.svg`) where a shelf has one. */
+            vector?: boolean;
+        };
+        /** @description What one rule said of a picture. */
+        RuleVerdict: {
+            /** @description The rule, counted from 1. */
+            rule: number;
+            /** @description The same in words. */
+            said: string;
+            /** @description `wins`, `loses`, `other-element`, `other-page` or `other-file`. */
+            verdict: string;
+        };
+        /** @description Rules for a site's pages, with the places they name. */
+        RulesDocument: {
+            /**
+             * @description Where addresses lie on shelves: what they begin with, such as `../originals/` or
+             *     `https://pics.example/`, and the shelf, with a folder where there is one: `photos/2026`.
+             */
+            addresses?: {
+                [key: string]: string;
+            };
+            /** @description Places of these pages by name. Rules may also name places that the service keeps. */
+            places?: {
+                [key: string]: components["schemas"]["PlaceDocument"];
+            };
+            /** @description The rules. One that leaves wins; of the others the first that fits. */
+            rules?: components["schemas"]["RuleDocument"][];
         };
         /** @description One screen of the population. */
         ScreenPreview: {
@@ -1043,6 +1300,53 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OriginalResponse"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExportOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Manifest"];
                 };
             };
             400: {
@@ -1468,6 +1772,135 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecipeResponse"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rewrite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RewriteOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RewriteResponse"];
+                };
+            };
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesDocument"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RulesDocument"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesDocument"];
                 };
             };
             400: {

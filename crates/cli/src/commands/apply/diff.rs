@@ -14,6 +14,11 @@ pub fn print(path: &str, before: &[u8], after: &[u8]) -> Result<()> {
     }
 }
 
+/// The difference without colours.
+pub fn unified(path: &str, before: &[u8], after: &[u8]) -> String {
+    written(path, before, after, false)
+}
+
 fn written(path: &str, before: &[u8], after: &[u8], colour: bool) -> String {
     let (before, after) = (String::from_utf8_lossy(before), String::from_utf8_lossy(after));
     let diff = TextDiff::from_lines(before.as_ref(), after.as_ref());

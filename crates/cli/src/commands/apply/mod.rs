@@ -1,10 +1,13 @@
 //! `kivet apply`.
 
+mod bake;
 mod diff;
 mod journal;
 mod pages;
 mod prove;
 mod summary;
+
+pub use diff::unified;
 
 use std::{
     collections::BTreeMap,
@@ -55,6 +58,10 @@ pub struct Apply {
     /// Learn the rules from the folder first; --rules names the file they are written to.
     #[arg(long, conflicts_with = "undo")]
     learn: bool,
+    /// Write every rendition that the pages name as a file too, with sources for each format: for
+    /// hosting without a service.
+    #[arg(long, requires = "out", conflicts_with = "dry_run")]
+    bake: bool,
     /// Check the folder before and after in a browser on every device, and print the gain.
     #[arg(long, requires = "out", conflicts_with = "dry_run")]
     prove: bool,
@@ -82,6 +89,9 @@ struct Applied {
     pages: BTreeMap<String, RewriteResponse>,
     /// Where it was written, if it was.
     written: Option<PathBuf>,
+    /// What was baked, if that was asked for.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    baked: Option<bake::Bake>,
     /// What was gained, if that was measured.
     #[serde(skip_serializing_if = "Option::is_none")]
     proof: Option<prove::Proof>,
@@ -122,7 +132,7 @@ impl Apply {
                 bail!("unknown page `{page}`; name it by its path in {}", self.folder.display());
             }
         }
-        let rewritten = self.rewrite(&documents, rules.as_ref())?;
+        let mut rewritten = self.rewrite(&documents, rules.as_ref())?;
         if let Some(page) = &self.explain {
             let answer = &rewritten[page].response;
             output::print(json, answer, |answer| summary::explained(answer, rules.as_ref()))?;
@@ -133,16 +143,23 @@ impl Apply {
                 diff::print(path, &one.before, &one.after)?;
             }
         }
+        let baked = match self.out.as_deref().filter(|_| self.bake) {
+            Some(out) => Some(bake::bake(&self.reach, out, &mut rewritten)?),
+            None => None,
+        };
         let written = if writes { Some(self.write(&rewritten)?) } else { None };
         let pages = rewritten.into_iter().map(|(path, one)| (path, one.response)).collect();
         let proof = match written.as_deref().filter(|_| self.prove) {
             Some(after) => Some(prove::proved(&self.folder, after, &self.reach)?),
             None => None,
         };
-        output::print(json, &Applied { pages, written, proof }, |applied| {
+        output::print(json, &Applied { pages, written, baked, proof }, |applied| {
             let text = summary::text(&applied.pages, applied.written.as_deref());
+            let baked = applied.baked.as_ref().map(|bake::Bake { made, kept, bytes }| {
+                format!("\n{made} renditions made, {kept} kept; {} in all", output::bytes(*bytes))
+            });
             let proof = applied.proof.as_ref().map(|proof| format!("\n\n{}", prove::table(proof)));
-            text + &proof.unwrap_or_default()
+            [text].into_iter().chain(baked).chain(proof).collect()
         })?;
         Ok(ExitCode::SUCCESS)
     }
@@ -156,7 +173,8 @@ impl Apply {
         let learnt = learn::learnt(std::slice::from_ref(&site), None)?;
         let text = kivet_page::learn::toml(&learnt, &site);
         if let Some(file) = &self.rules {
-            std::fs::write(file, &text).with_context(|| format!("cannot write {}", file.display()))?;
+            std::fs::write(file, &text)
+                .with_context(|| format!("cannot write {}", file.display()))?;
         }
         Ok(Some(toml::from_str(&text).context("what was learnt cannot be read back")?))
     }
@@ -173,7 +191,11 @@ impl Apply {
             base: self.base.clone(),
             language: self.language.clone(),
             versioned: self.versioned,
-            typed: self.typed.clone(),
+            typed: if self.bake && self.typed.is_empty() {
+                bake::TYPED.map(str::to_owned).to_vec()
+            } else {
+                self.typed.clone()
+            },
             ..RewriteOrder::default()
         };
         pages::rewrite(&self.reach, &whole, documents, &order)

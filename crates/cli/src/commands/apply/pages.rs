@@ -136,6 +136,14 @@ pub fn refuse_foreign(folder: &Path, out: &Path) -> Result<()> {
     Ok(())
 }
 
+/// Makes the folder, and marks it as ours.
+pub fn mark(out: &Path) -> Result<()> {
+    let text = "kivet apply wrote this folder, and may write it again\n";
+    std::fs::create_dir_all(out)
+        .and_then(|()| std::fs::write(out.join(MARK), text))
+        .with_context(|| format!("cannot write {}", out.display()))
+}
+
 /// Writes a whole folder anew: documents as rewritten, everything else as it is.
 pub fn write_anew(
     folder: &Path,
@@ -143,9 +151,7 @@ pub fn write_anew(
     rewritten: &BTreeMap<String, Rewritten>,
 ) -> Result<()> {
     let cannot = |path: &Path| format!("cannot write {}", path.display());
-    std::fs::create_dir_all(out).with_context(|| cannot(out))?;
-    std::fs::write(out.join(MARK), "kivet apply wrote this folder, and may write it again\n")
-        .with_context(|| cannot(out))?;
+    mark(out)?;
     for entry in WalkDir::new(folder).min_depth(1) {
         let entry = entry.with_context(|| unreadable(folder))?;
         let inside = entry.path().strip_prefix(folder)?;

@@ -83,7 +83,7 @@ fn checked(folder: &Path, reach: &Reach, throttled: bool) -> Result<Report> {
         throttled,
         program: None,
         thumbnails: false,
-        at_once: if throttled { 1 } else { 2 },
+        at_once: 2,
         pictures: Some(reach.service().to_owned()),
     };
     let bar = Bar::new(targets.len())?;
@@ -103,8 +103,14 @@ fn settle(reach: &Reach) -> Result<()> {
         std::thread::sleep(Duration::from_millis(700));
         let text = runtime.block_on(async { reqwest::get(&address).await?.text().await })?;
         let busy = text.lines().any(|line| {
-            ["kivet_background_tasks ", "kivet_renditions_under_way "].iter().any(|name| line.starts_with(name))
-                && line.rsplit(' ').next().and_then(|value| value.parse::<f64>().ok()).is_some_and(|value| value > 0.0)
+            ["kivet_background_tasks ", "kivet_renditions_under_way "]
+                .iter()
+                .any(|name| line.starts_with(name))
+                && line
+                    .rsplit(' ')
+                    .next()
+                    .and_then(|value| value.parse::<f64>().ok())
+                    .is_some_and(|value| value > 0.0)
         });
         still = if busy { 0 } else { still + 1 };
     }
@@ -114,14 +120,18 @@ fn settle(reach: &Reach) -> Result<()> {
 fn summed(report: &Report, device: &str) -> Sum {
     let seen = |page: &'_ PageReport| page.devices.iter().find(|one| one.device == device).cloned();
     let all: Vec<_> = report.pages.iter().filter_map(seen).collect();
-    let mut paints: Vec<f64> = all.iter().filter_map(|one| Some(one.largest_ms.as_ref()?.median)).collect();
+    let mut paints: Vec<f64> =
+        all.iter().filter_map(|one| Some(one.largest_ms.as_ref()?.median)).collect();
     paints.sort_by(f64::total_cmp);
     Sum {
         sent: all.iter().map(|one| one.sent).sum(),
         needed: all.iter().map(|one| one.needed).sum(),
         requests: all.iter().map(|one| one.requests_before_scroll).sum(),
         largest_ms: paints.get(paints.len() / 2).copied(),
-        shift: all.iter().map(|one| one.shift.as_ref().map_or(0.0, |shift| shift.median)).fold(0.0, f64::max),
+        shift: all
+            .iter()
+            .map(|one| one.shift.as_ref().map_or(0.0, |shift| shift.median))
+            .fold(0.0, f64::max),
     }
 }
 
@@ -129,7 +139,15 @@ fn summed(report: &Report, device: &str) -> Sum {
 pub fn table(proof: &Proof) -> String {
     let mut table = comfy_table::Table::new();
     table.load_style(comfy_table::presets::NOTHING);
-    table.set_header(["device", "sent", "needed", "sent/needed", "requests before scrolling", "largest paint", "shift"]);
+    table.set_header([
+        "device",
+        "sent",
+        "needed",
+        "sent/needed",
+        "requests before scrolling",
+        "largest paint",
+        "shift",
+    ]);
     for DeviceProof { device, before, after } in &proof.devices {
         let arrow = |one: String, other: String| format!("{one} -> {other}");
         let ratio = |sum: &Sum| format!("{:.2}", sum.sent as f64 / sum.needed.max(1) as f64);
@@ -144,7 +162,8 @@ pub fn table(proof: &Proof) -> String {
             arrow(format!("{:.2}", before.shift), format!("{:.2}", after.shift)),
         ]);
     }
-    let left: Vec<String> = proof.left.iter().map(|(code, count)| format!("{count} {code}")).collect();
+    let left: Vec<String> =
+        proof.left.iter().map(|(code, count)| format!("{count} {code}")).collect();
     let left = if left.is_empty() { "none".to_owned() } else { left.join(", ") };
     format!("{table}\nfindings left: {left}")
 }
