@@ -11,13 +11,30 @@ export interface KivetOptions {
   types?: string | false;
   /** The service that pictures come from in development. */
   service?: string;
+  /** True to rewrite pages by the rules that the service keeps: `kivet rules set`. */
+  rewrite?: boolean;
+  /** The admin token, for rewriting; `KIVET_TOKEN` of the environment if left out. */
+  token?: string;
 }
 
 /** What pages import: `import manifest from "kivet:manifest"`. */
 const MODULE = "kivet:manifest";
 
+/** A page rewritten by the rules that the service keeps. */
+async function rewritten(html: string, page: string, service: string, token: string | undefined): Promise<string> {
+  if (!token) throw new Error("Rewriting pages needs the admin token: set KIVET_TOKEN, or the option token.");
+  const answer = await fetch(`${service}/api/rewrite?page=${encodeURIComponent(page)}`, {
+    method: "POST",
+    headers: { authorization: `Bearer ${token}`, "content-type": "text/html" },
+    body: html,
+  });
+  if (answer.ok) return answer.text();
+  const problem = await answer.json() as { detail?: string };
+  throw new Error(`${page} was not rewritten: ${problem.detail ?? answer.statusText}`);
+}
+
 /** Serves the manifest as a module, writes the names it has, and sends pictures to the service in development. */
-export function kivet({ manifest = "kivet-manifest.json", types = "kivet-names.d.ts", service = "http://127.0.0.1:8484" }: KivetOptions = {}): Plugin {
+export function kivet({ manifest = "kivet-manifest.json", types = "kivet-names.d.ts", service = "http://127.0.0.1:8484", rewrite = false, token = process.env["KIVET_TOKEN"] }: KivetOptions = {}): Plugin {
   let file = manifest;
   return {
     name: "kivet",
@@ -30,6 +47,10 @@ export function kivet({ manifest = "kivet-manifest.json", types = "kivet-names.d
       const target = resolve(file, "..", types);
       // Written only if it changed: a checker that watches it need not start again.
       if (await readFile(target, "utf8").catch(() => "") !== text) await writeFile(target, text);
+    },
+    transformIndexHtml: {
+      order: "post",
+      handler: (html, { path }) => (rewrite ? rewritten(html, path.replace(/^\//, ""), service, token) : html),
     },
     resolveId: (id) => (id === MODULE ? `\0${MODULE}` : undefined),
     async load(id) {

@@ -1,14 +1,16 @@
 /** Against a running service, which `cargo test` starts: what is written here is what the service writes. */
 import { execFileSync } from "node:child_process";
-import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { resolve } from "node:path";
 import { createElement } from "react";
 import { renderToStaticMarkup } from "react-dom/server";
 import { beforeAll, describe, expect, it } from "vitest";
+import { build } from "vite";
 import { createSSRApp, h } from "vue";
 import { renderToString } from "@vue/server-renderer";
 import { declarations, type Manifest, pictureHtml } from "../src/index.js";
 import { pictureOf as reactPicture } from "../src/react.js";
+import { kivet } from "../src/vite.js";
 import { pictureOf as vuePicture } from "../src/vue.js";
 
 const service = process.env.KIVET_SERVICE ?? "";
@@ -63,6 +65,25 @@ describe.skipIf(!service)("beside the service", () => {
       expect(html.replaceAll("&#39;", "&#x27;").replaceAll(';"', '"')).toBe(text);
     }
   });
+
+  it("rewrites pages that Vite builds, by the rules that the service keeps", async () => {
+    const headers = { authorization: `Bearer ${process.env.KIVET_TOKEN ?? ""}`, "content-type": "application/json" };
+    const rules = { addresses: { "/img/": "photos/harbour" }, rules: [{ select: "figure", place: "card" }] };
+    const kept = await fetch(`${service}/api/rules`, { method: "PUT", headers, body: JSON.stringify(rules) });
+    expect(kept.status).toBe(200);
+    const root = mkdtempSync(resolve(import.meta.dirname, ".page-"));
+    try {
+      const page = '<!doctype html><html lang="en"><head><title>Kites</title></head><body><figure><img src="/img/roofs.jpg" alt=""></figure></body></html>';
+      writeFileSync(resolve(root, "index.html"), page);
+      writeFileSync(resolve(root, "kivet-manifest.json"), JSON.stringify(manifest));
+      await build({ root, logLevel: "silent", plugins: [kivet({ service, rewrite: true, types: false })] });
+      expect(readFileSync(resolve(root, "dist/index.html"), "utf8")).toMatch(/<figure><img src="\/pic\/[^"]*\/photos\/harbour\/roofs\.jpg" srcset=/);
+      const refused = build({ root, logLevel: "silent", plugins: [kivet({ service, rewrite: true, token: "guess", types: false })] });
+      await expect(refused).rejects.toThrow("index.html was not rewritten");
+    } finally {
+      rmSync(root, { recursive: true });
+    }
+  }, 60_000);
 
   it("makes misspelt names fail to compile", () => {
     const root = resolve(import.meta.dirname, "..");
