@@ -2,9 +2,11 @@
 
 use std::{collections::BTreeSet, path::Path, time::Duration};
 
+use axum::{Router, response::Html, routing::get};
 use base64::{Engine, engine::general_purpose::STANDARD};
 use kivet_browser::Chromium;
 use kivet_check::{CheckOptions, Fetcher, check, look, targets};
+use kivet_layer::RewriteLayer;
 use kivet_page::{
     DEVICES,
     learn::{SeenPage, learn, toml},
@@ -276,4 +278,30 @@ async fn rules_that_cannot_be_used_are_refused_with_the_way_out() {
             "{rules}: {problem}"
         );
     }
+}
+
+#[tokio::test]
+async fn pages_of_an_application_leave_its_layer_rewritten_and_whole_without_a_service() {
+    let kivet = Running::start().await;
+    let rules = r#"{"addresses": {"/img/": "photos/harbour"}, "rules": [{"place": "card"}]}"#;
+    assert_eq!(kivet.order(Method::PUT, "/api/rules", rules).await.status(), 200);
+    let page = "<p><img src='/img/roofs.jpg' alt=Roofs></p>";
+    let answered = async |service: &str| {
+        let pages = Router::new()
+            .route("/", get(move || async move { Html(page) }))
+            .route("/plain", get(move || async move { page }))
+            .layer(RewriteLayer::new(service, &kivet.token()));
+        let listener = tokio::net::TcpListener::bind(("127.0.0.1", 0)).await.unwrap();
+        let root = format!("http://{}", listener.local_addr().unwrap());
+        tokio::spawn(async move { axum::serve(listener, pages).await });
+        let text = async |path: &str| {
+            reqwest::get(format!("{root}{path}")).await.unwrap().text().await.unwrap()
+        };
+        (text("/").await, text("/plain").await)
+    };
+    let (html, plain) = answered(&kivet.root).await;
+    assert!(html.starts_with("<p><img src=\"/pic/") && html.ends_with(" alt=Roofs></p>"), "{html}");
+    assert_eq!(plain, page);
+    let (html, _) = answered("http://127.0.0.1:9").await;
+    assert_eq!(html, page);
 }

@@ -39,7 +39,7 @@ pub struct Try {
     /// The site's address.
     #[arg(value_parser = site)]
     address: Url,
-    /// The rules, as TOML; those that the service keeps if left out. Its [addresses] say where the
+    /// The rules, as TOML; those that the service keeps if left out. Its addresses say where the
     /// site's pictures lie on shelves.
     #[arg(long, value_name = "FILE")]
     rules: Option<PathBuf>,
