@@ -35,11 +35,12 @@ impl Demo {
                 "festival site, as written  {root}/demo/site/\n\
                  the same with Kivet        {root}/demo/site/with-kivet.html\n\
                  \n\
-                 three commands to try:\n  \
+                 four commands to try:\n  \
                  curl -sI -H 'Accept: image/avif' {root}/pic/640w/photos/harbour/kites-dawn.jpg\n  \
                  {kivet} render demo/originals/night/lanterns.jpg --recipe 640w_ratio-1-1 -o lanterns.avif\n  \
                  {kivet} markup photos/harbour/kites-dawn.jpg --place banner --alt 'Kites at dawn' \
-                 --service {root} --data {data}"
+                 --service {root} --data {data}\n  \
+                 {kivet} try {root} --rules demo/try.toml --service {root} --data {data}"
             )
         })
     }
