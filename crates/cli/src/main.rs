@@ -6,6 +6,7 @@
 mod client;
 mod commands;
 mod output;
+mod rewriting;
 
 use std::process::ExitCode;
 

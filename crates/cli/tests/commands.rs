@@ -359,6 +359,7 @@ fn a_folder_is_rewritten_anew_in_place_and_back() {
     std::os::unix::fs::symlink(repository().join("demo/originals"), folder.path().join("pics"))
         .unwrap();
     std::fs::write(site.join("index.html"), page).unwrap();
+    std::os::unix::fs::symlink("../pics", site.join("linked")).unwrap();
     std::fs::write(site.join("deep/note.txt"), "stays").unwrap();
     let rules = folder.path().join("pages.toml");
     std::fs::write(&rules, "[places.plate]\nsizes = '60px'\n[[rules]]\nplace = 'plate'\n").unwrap();
@@ -383,6 +384,9 @@ fn a_folder_is_rewritten_anew_in_place_and_back() {
         "{new}"
     );
     assert_eq!(std::fs::read_to_string(out.join("deep/note.txt")).unwrap(), "stays");
+    assert!(out.join("linked/night/lanterns.jpg").exists());
+    let known = kivet(&["learn", site, "--out", rules]);
+    assert!(text(&known.stderr).contains("may have been edited"), "{}", text(&known.stderr));
     let foreign = run(&["apply", site, "--rules", rules, "--out", data.to_str().unwrap()]);
     assert!(text(&foreign.stderr).contains("holds other files"), "{}", text(&foreign.stderr));
 

@@ -2,7 +2,7 @@
 
 use std::{path::PathBuf, process::ExitCode};
 
-use anyhow::{Context, Result};
+use anyhow::{Context, Result, bail};
 use kivet_check::{Fetcher, Progress, look, targets};
 use kivet_page::learn::{Learnt, learn, toml};
 use serde_json::json;
@@ -31,6 +31,9 @@ pub struct Learn {
 
 impl Learn {
     pub fn run(self, json: bool) -> Result<ExitCode> {
+        if let Some(file) = &self.out {
+            refuse_known(file)?;
+        }
         let learnt = learnt(&self.site, self.browser)?;
         let text = toml(&learnt, &self.site.join(", "));
         let told =
@@ -45,6 +48,17 @@ impl Learn {
         }
         Ok(ExitCode::SUCCESS)
     }
+}
+
+/// Refuses a file that somebody may have edited.
+pub fn refuse_known(file: &std::path::Path) -> Result<()> {
+    if file.exists() {
+        bail!(
+            "{} exists, and may have been edited; name a new file for what is learnt",
+            file.display()
+        );
+    }
+    Ok(())
 }
 
 fn said(learnt: &Learnt, file: &std::path::Path) -> String {

@@ -106,21 +106,16 @@ pub(super) fn grouped(pages: &[SeenPage]) -> Grouped {
             members.push(Member { page: at, picture: number, shape, loading, group });
         }
     }
-    let mut taken = BTreeSet::new();
-    let groups = groups.into_iter().map(|(group, words)| {
+    let mut named: Vec<Group> = Vec::new();
+    for (group, words) in groups {
         let most = words.iter().max_by_key(|(_, count)| **count);
         let word = most.map_or("picture", |(word, _)| word.as_str());
-        let free = |name: &String| taken.insert(name.clone());
         let numbered = (2..).map(|number| format!("{word}-{number}"));
-        let name = [word.to_owned()].into_iter().chain(numbered).find(free_once(free));
-        Group { name: name.unwrap_or_default(), ..group }
-    });
-    Grouped { groups: groups.collect(), members }
-}
-
-/// A predicate that changes what it looks at.
-fn free_once(mut free: impl FnMut(&String) -> bool) -> impl FnMut(&String) -> bool {
-    move |name| free(name)
+        let is_free = |name: &String| named.iter().all(|known| known.name != *name);
+        let name = [word.to_owned()].into_iter().chain(numbered).find(is_free);
+        named.push(Group { name: name.unwrap_or_default(), ..group });
+    }
+    Grouped { groups: named, members }
 }
 
 /// The number of the group that a picture belongs to, which may be a new one.

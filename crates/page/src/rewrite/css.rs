@@ -11,18 +11,18 @@ pub struct FoundBackground {
     pub written: String,
     /// The whole `url(...)`, in bytes of the sheet.
     pub url: Range<usize>,
-    /// The selectors of its rule, as written; empty in a `style` attribute.
+    /// The selectors of its rule, as written.
     pub selectors: Vec<String>,
     /// The property it is a value of.
     pub property: String,
-    /// Where its rule ends, behind the closing brace; `None` in a `style` attribute.
+    /// Where its rule ends, behind the closing brace; `None` outside a rule.
     pub rule_ends: Option<usize>,
     /// True if it is the declaration's only picture and nothing but a rule of its own could override
     /// it: narrower screens can then be given rules of their own.
     pub alone: bool,
 }
 
-/// The pictures that a stylesheet, or a `style` attribute, shows as backgrounds.
+/// The pictures that a stylesheet shows as backgrounds.
 pub fn backgrounds(css: &str) -> Vec<FoundBackground> {
     let mut reader = Reader { css, found: Vec::new() };
     reader.block(0..css.len(), None);

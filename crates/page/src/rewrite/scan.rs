@@ -1,10 +1,10 @@
 //! A page read in one pass: where its pictures stand, and which rules' selectors they match.
 
-use std::{cell::RefCell, ops::Range, rc::Rc};
+use std::{borrow::Cow, cell::RefCell, ops::Range, rc::Rc};
 
 use encoding_rs::WINDOWS_1252;
 use lol_html::{
-    AsciiCompatibleEncoding, HtmlRewriter, Settings, element,
+    AsciiCompatibleEncoding, HandlerResult, HtmlRewriter, Settings, element,
     html_content::{Element, EndTag},
     text,
 };
@@ -21,8 +21,6 @@ pub struct Scan {
     pub links: Vec<Found>,
     /// Its frames.
     pub embeds: Vec<Found>,
-    /// Elements whose `style` attribute names a picture.
-    pub styled: Vec<Found>,
     /// The text of its `style` elements.
     pub sheets: Vec<Range<usize>>,
     /// Its preloads of pictures.
@@ -126,115 +124,12 @@ struct State {
 
 type Shared = Rc<RefCell<State>>;
 
+type Reading<'a> = Settings<'a, 'a>;
+
 fn read(html: &[u8], rules: &Rules, state: &Shared, is_utf8: bool) -> Result<(), RewriteError> {
-    let mut settings = Settings::new();
     // Selectors first: what they find is taken up by the elements' own handlers.
-    for (number, rule) in rules.rules.iter().enumerate() {
-        for selector in rule.select.iter().flat_map(|select| select.parts.iter().flatten()) {
-            let state = Rc::clone(state);
-            settings = settings.append_element_content_handler((
-                std::borrow::Cow::Borrowed(selector),
-                lol_html::ElementContentHandlers::default().element(
-                    move |found: &mut Element<'_, '_>| {
-                        let mut state = state.borrow_mut();
-                        state.enter(found);
-                        if !state.selected.contains(&number) {
-                            state.selected.push(number);
-                        }
-                        Ok(())
-                    },
-                ),
-            ));
-        }
-    }
-    let on = |take: fn(&mut State, &mut Element<'_, '_>)| {
-        let state = Rc::clone(state);
-        move |found: &mut Element<'_, '_>| {
-            let mut state = state.borrow_mut();
-            state.enter(found);
-            take(&mut state, found);
-            Ok(())
-        }
-    };
-    let closing = |take: fn(&mut State, &mut Element<'_, '_>),
-                   close: fn(&mut State, &EndTag<'_>)| {
-        let state = Rc::clone(state);
-        move |found: &mut Element<'_, '_>| {
-            {
-                let mut state = state.borrow_mut();
-                state.enter(found);
-                take(&mut state, found);
-            }
-            let state = Rc::clone(&state);
-            if let Some(handlers) = found.end_tag_handlers() {
-                handlers.push(Box::new(move |end: &mut EndTag<'_>| {
-                    close(&mut state.borrow_mut(), end);
-                    Ok(())
-                }));
-            }
-            Ok(())
-        }
-    };
-    let (sheets, without_script) = (Rc::clone(state), Rc::clone(state));
-    let settings = settings
-        .append_element_content_handler(element!(
-            "[data-kivet=leave], [data-kivet=leave] *",
-            on(State::leave)
-        ))
-        .append_element_content_handler(element!("base[href]", on(State::base)))
-        .append_element_content_handler(element!("head", closing(State::head, State::head_ends)))
-        .append_element_content_handler(element!("link, script, style", on(State::in_head)))
-        .append_element_content_handler(element!("link[rel=preload]", on(State::preload)))
-        .append_element_content_handler(element!(
-            "noscript",
-            closing(State::noscript, State::noscript_ends)
-        ))
-        .append_element_content_handler(text!("noscript", move |text| {
-            let place = text.source_location().bytes();
-            let mut state = without_script.borrow_mut();
-            match &mut state.noscript_text {
-                Some(known) => known.end = place.end,
-                None => state.noscript_text = Some(place),
-            }
-            Ok(())
-        }))
-        .append_element_content_handler(element!(
-            "picture",
-            closing(State::picture, |state, _| state.picture = None)
-        ))
-        .append_element_content_handler(element!("source", on(State::source)))
-        .append_element_content_handler(element!("img", on(State::img)))
-        .append_element_content_handler(element!(
-            "a[href]",
-            on(|state, found| {
-                let one = state.found(found);
-                state.scan.links.push(one);
-            })
-        ))
-        .append_element_content_handler(element!(
-            "iframe[src]",
-            on(|state, found| {
-                let one = state.found(found);
-                state.scan.embeds.push(one);
-            })
-        ))
-        .append_element_content_handler(element!(
-            "[style*='url(']",
-            on(|state, found| {
-                let one = state.found(found);
-                state.scan.styled.push(one);
-            })
-        ))
-        .append_element_content_handler(text!("style", move |text| {
-            let place = text.source_location().bytes();
-            let mut state = sheets.borrow_mut();
-            match state.scan.sheets.last_mut().filter(|last| last.end == place.start) {
-                Some(last) => last.end = place.end,
-                None if place.is_empty() => {}
-                None => state.scan.sheets.push(place),
-            }
-            Ok(())
-        }))
+    let settings = selecting(Settings::new(), rules, state);
+    let settings = of_pictures(of_texts(of_head(settings, state), state), state)
         .with_encoding(if is_utf8 { AsciiCompatibleEncoding::utf_8() } else { latin() })
         .with_adjust_charset_on_meta_tag(!is_utf8)
         .with_strict(false);
@@ -243,6 +138,99 @@ fn read(html: &[u8], rules: &Rules, state: &Shared, is_utf8: bool) -> Result<(),
         .write(html)
         .and_then(|()| reader.end())
         .map_err(|error| RewriteError::Unreadable(error.to_string()))
+}
+
+/// Notes which rules' selectors each element matches.
+fn selecting<'a>(mut settings: Reading<'a>, rules: &'a Rules, state: &Shared) -> Reading<'a> {
+    for (number, rule) in rules.rules.iter().enumerate() {
+        for selector in rule.select.iter().flat_map(|select| select.parts.iter().flatten()) {
+            let state = Rc::clone(state);
+            let select = move |found: &mut Element<'_, '_>| {
+                let mut state = state.borrow_mut();
+                state.enter(found);
+                if !state.selected.contains(&number) {
+                    state.selected.push(number);
+                }
+                Ok(())
+            };
+            let handlers = lol_html::ElementContentHandlers::default().element(select);
+            settings = settings.append_element_content_handler((Cow::Borrowed(selector), handlers));
+        }
+    }
+    settings.append_element_content_handler(element!(
+        "[data-kivet=leave], [data-kivet=leave] *",
+        on(state, State::leave)
+    ))
+}
+
+fn of_head<'a>(settings: Reading<'a>, state: &Shared) -> Reading<'a> {
+    let head = closing(state, State::head, State::head_ends);
+    settings
+        .append_element_content_handler(element!("base[href]", on(state, State::base)))
+        .append_element_content_handler(element!("head", head))
+        .append_element_content_handler(element!("link, script, style", on(state, State::in_head)))
+        .append_element_content_handler(element!("link[rel=preload]", on(state, State::preload)))
+}
+
+/// What the reader takes for text: stylesheets, and what shows without scripts.
+fn of_texts<'a>(settings: Reading<'a>, state: &Shared) -> Reading<'a> {
+    let noscript = closing(state, State::noscript, State::noscript_ends);
+    let (sheets, without_script) = (Rc::clone(state), Rc::clone(state));
+    settings
+        .append_element_content_handler(element!("noscript", noscript))
+        .append_element_content_handler(text!("noscript", move |text| {
+            without_script.borrow_mut().noscript_text(text.source_location().bytes());
+            Ok(())
+        }))
+        .append_element_content_handler(text!("style", move |text| {
+            sheets.borrow_mut().sheet_text(text.source_location().bytes());
+            Ok(())
+        }))
+}
+
+fn of_pictures<'a>(settings: Reading<'a>, state: &Shared) -> Reading<'a> {
+    let picture = closing(state, State::picture, |state, _| state.picture = None);
+    settings
+        .append_element_content_handler(element!("picture", picture))
+        .append_element_content_handler(element!("source", on(state, State::source)))
+        .append_element_content_handler(element!("img", on(state, State::img)))
+        .append_element_content_handler(element!("a[href]", on(state, State::link)))
+        .append_element_content_handler(element!("iframe[src]", on(state, State::embed)))
+}
+
+/// A handler of elements.
+fn on(
+    state: &Shared,
+    take: fn(&mut State, &mut Element<'_, '_>),
+) -> impl FnMut(&mut Element<'_, '_>) -> HandlerResult + use<> {
+    let state = Rc::clone(state);
+    move |found| {
+        let mut state = state.borrow_mut();
+        state.enter(found);
+        take(&mut state, found);
+        Ok(())
+    }
+}
+
+/// A handler of elements and of their end tags, where they have one.
+fn closing(
+    state: &Shared,
+    take: fn(&mut State, &mut Element<'_, '_>),
+    close: fn(&mut State, &EndTag<'_>),
+) -> impl FnMut(&mut Element<'_, '_>) -> HandlerResult + use<> {
+    let mut open = on(state, take);
+    let state = Rc::clone(state);
+    move |found| {
+        open(found)?;
+        let state = Rc::clone(&state);
+        if let Some(handlers) = found.end_tag_handlers() {
+            handlers.push(Box::new(move |end: &mut EndTag<'_>| {
+                close(&mut state.borrow_mut(), end);
+                Ok(())
+            }));
+        }
+        Ok(())
+    }
 }
 
 /// What browsers take pages for that say nothing.
@@ -318,6 +306,31 @@ impl State {
         let Some(start) = self.noscript.take() else { return };
         let whole = start..end.source_location().bytes().end;
         self.without_script.extend(self.noscript_text.take().map(|inside| (whole, inside)));
+    }
+
+    fn noscript_text(&mut self, place: Range<usize>) {
+        match &mut self.noscript_text {
+            Some(known) => known.end = place.end,
+            None => self.noscript_text = Some(place),
+        }
+    }
+
+    fn sheet_text(&mut self, place: Range<usize>) {
+        match self.scan.sheets.last_mut().filter(|last| last.end == place.start) {
+            Some(last) => last.end = place.end,
+            None if place.is_empty() => {}
+            None => self.scan.sheets.push(place),
+        }
+    }
+
+    fn link(&mut self, found: &mut Element<'_, '_>) {
+        let one = self.found(found);
+        self.scan.links.push(one);
+    }
+
+    fn embed(&mut self, found: &mut Element<'_, '_>) {
+        let one = self.found(found);
+        self.scan.embeds.push(one);
     }
 
     fn picture(&mut self, _: &mut Element<'_, '_>) {

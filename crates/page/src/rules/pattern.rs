@@ -33,7 +33,7 @@ impl Patterns {
         !self.is_empty && self.fit(path)
     }
 
-    /// True if a path fits. What leads out of a site is no part of it.
+    /// True if a path fits. What leads out of a site does not count.
     pub(super) fn fit(&self, path: &str) -> bool {
         let path = inside(path);
         let name = path.rsplit('/').next().unwrap_or(path);

@@ -151,7 +151,7 @@ pub fn read_format(app: &App, name: &str) -> Result<Format, Problem> {
 /// What stands before `/pic/`: an origin, without a slash at the end; empty for the page's own.
 ///
 /// # Errors
-/// If it is no origin that an attribute can hold.
+/// If it is not an origin, or one that an attribute cannot hold.
 pub fn read_base(base: Option<&str>) -> Result<String, Problem> {
     let Some(base) = base.filter(|base| !base.is_empty()) else {
         return Ok(String::new());

@@ -99,10 +99,13 @@ async fn settled(kivet: &Running) {
     while still < 3 {
         tokio::time::sleep(Duration::from_millis(500)).await;
         let metrics = kivet.get("/metrics").await.text().await.unwrap();
-        let busy = ["kivet_background_tasks ", "kivet_renditions_under_way "].iter().any(|name| {
-            metrics.lines().any(|line| line.strip_prefix(name).is_some_and(|count| count != "0"))
-        });
-        still = if busy { 0 } else { still + 1 };
+        let working =
+            ["kivet_background_tasks ", "kivet_renditions_under_way "].iter().any(|name| {
+                metrics
+                    .lines()
+                    .any(|line| line.strip_prefix(name).is_some_and(|count| count != "0"))
+            });
+        still = if working { 0 } else { still + 1 };
     }
 }
 

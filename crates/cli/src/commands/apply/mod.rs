@@ -97,25 +97,21 @@ struct Applied {
     proof: Option<prove::Proof>,
 }
 
+impl Applied {
+    fn text(&self) -> String {
+        let text = summary::text(&self.pages, self.written.as_deref());
+        let baked = self.baked.as_ref().map(|bake::Bake { made, kept, bytes }| {
+            format!("\n{made} renditions made, {kept} kept; {} in all", output::bytes(*bytes))
+        });
+        let proof = self.proof.as_ref().map(|proof| format!("\n\n{}", prove::table(proof)));
+        [text].into_iter().chain(baked).chain(proof).collect()
+    }
+}
+
 impl Apply {
     pub fn run(self, json: bool) -> Result<ExitCode> {
         if self.undo {
-            let undone = journal::undo(&self.folder)?;
-            output::print(json, &undone, |undone| {
-                let kept: Vec<String> = undone
-                    .edited
-                    .iter()
-                    .map(|path| {
-                        format!("{path}: was edited since; stays, and what it was is in .kivet")
-                    })
-                    .collect();
-                format!(
-                    "{} files put back as they were\n{}",
-                    undone.restored.len(),
-                    kept.join("\n")
-                )
-            })?;
-            return Ok(ExitCode::SUCCESS);
+            return self.put_back(json);
         }
         let rules = self.read_rules()?;
         let writes = !self.dry_run && self.explain.is_none();
@@ -153,13 +149,21 @@ impl Apply {
             Some(after) => Some(prove::proved(&self.folder, after, &self.reach)?),
             None => None,
         };
-        output::print(json, &Applied { pages, written, baked, proof }, |applied| {
-            let text = summary::text(&applied.pages, applied.written.as_deref());
-            let baked = applied.baked.as_ref().map(|bake::Bake { made, kept, bytes }| {
-                format!("\n{made} renditions made, {kept} kept; {} in all", output::bytes(*bytes))
+        output::print(json, &Applied { pages, written, baked, proof }, Applied::text)?;
+        Ok(ExitCode::SUCCESS)
+    }
+
+    fn put_back(&self, json: bool) -> Result<ExitCode> {
+        let undone = journal::undo(&self.folder)?;
+        output::print(json, &undone, |undone| {
+            let kept = undone.edited.iter().map(|path| {
+                format!("\n{path}: was edited since; stays, and what it was is in .kivet")
             });
-            let proof = applied.proof.as_ref().map(|proof| format!("\n\n{}", prove::table(proof)));
-            [text].into_iter().chain(baked).chain(proof).collect()
+            format!(
+                "{} files put back as they were{}",
+                undone.restored.len(),
+                kept.collect::<String>()
+            )
         })?;
         Ok(ExitCode::SUCCESS)
     }
@@ -168,6 +172,9 @@ impl Apply {
     fn read_rules(&self) -> Result<Option<RulesDocument>> {
         if !self.learn {
             return self.rules.as_deref().map(rules::read).transpose();
+        }
+        if let Some(file) = &self.rules {
+            learn::refuse_known(file)?;
         }
         let site = self.folder.display().to_string();
         let learnt = learn::learnt(std::slice::from_ref(&site), None)?;

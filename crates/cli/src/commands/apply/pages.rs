@@ -10,13 +10,12 @@ use std::{
 };
 
 use anyhow::{Context, Result, bail};
-use base64::{Engine, engine::general_purpose::STANDARD};
 use indicatif::{ProgressBar, ProgressStyle};
 use kivet_service::{RewriteOrder, RewriteResponse};
 use walkdir::WalkDir;
 
 use super::unreadable;
-use crate::client::Reach;
+use crate::{client::Reach, rewriting::rewritten};
 
 /// A page before and after.
 pub struct Rewritten {
@@ -101,19 +100,7 @@ pub fn rewrite(
 fn one(reach: &Reach, folder: &Path, path: &str, order: &RewriteOrder) -> Result<Rewritten> {
     let file = folder.join(path);
     let before = std::fs::read(&file).with_context(|| unreadable(&file))?;
-    let (html, base64) = match std::str::from_utf8(&before) {
-        Ok(text) => (Some(text.to_owned()), None),
-        Err(_) => (None, Some(STANDARD.encode(&before))),
-    };
-    let order = RewriteOrder { html, base64, page: path.to_owned(), ..order.clone() };
-    let mut response: RewriteResponse = reach.post("/api/rewrite", &order)?;
-    let after = match (response.html.take(), response.base64.take()) {
-        (Some(html), _) => html.into_bytes(),
-        (None, Some(text)) => {
-            STANDARD.decode(text).context("the service's answer is not in Base64")?
-        }
-        (None, None) => bail!("the service answered without the page"),
-    };
+    let (after, response) = rewritten(reach, path, &before, order)?;
     Ok(Rewritten { before, after, response })
 }
 
@@ -159,6 +146,15 @@ pub fn write_anew(
             continue;
         }
         let to = out.join(inside);
+        if entry.path_is_symlink() {
+            // A link leads where it led, from wherever the folder is.
+            let target = entry.path().canonicalize().with_context(|| unreadable(entry.path()))?;
+            if to.symlink_metadata().is_ok() {
+                std::fs::remove_file(&to).with_context(|| cannot(&to))?;
+            }
+            std::os::unix::fs::symlink(target, &to).with_context(|| cannot(&to))?;
+            continue;
+        }
         if entry.file_type().is_dir() {
             std::fs::create_dir_all(&to).with_context(|| cannot(&to))?;
             continue;

@@ -102,7 +102,7 @@ fn settle(reach: &Reach) -> Result<()> {
     while still < 3 && began.elapsed() < PATIENCE {
         std::thread::sleep(Duration::from_millis(700));
         let text = runtime.block_on(async { reqwest::get(&address).await?.text().await })?;
-        let busy = text.lines().any(|line| {
+        let working = text.lines().any(|line| {
             ["kivet_background_tasks ", "kivet_renditions_under_way "]
                 .iter()
                 .any(|name| line.starts_with(name))
@@ -112,7 +112,7 @@ fn settle(reach: &Reach) -> Result<()> {
                     .and_then(|value| value.parse::<f64>().ok())
                     .is_some_and(|value| value > 0.0)
         });
-        still = if busy { 0 } else { still + 1 };
+        still = if working { 0 } else { still + 1 };
     }
     Ok(())
 }

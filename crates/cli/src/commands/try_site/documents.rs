@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use anyhow::{Context, Result};
+use anyhow::Result;
 use axum::{
     body::{Body, Bytes},
     http::{
@@ -11,13 +11,13 @@ use axum::{
     },
     response::Response,
 };
-use base64::{Engine, engine::general_purpose::STANDARD};
 use kivet_service::{RewriteOrder, RewriteResponse};
 
 use super::{
     Site,
     changes::{Seen, page_name},
 };
+use crate::rewriting;
 
 /// True for what is rewritten.
 pub fn is_document(headers: &HeaderMap) -> bool {
@@ -87,25 +87,8 @@ pub async fn rewritten(
 }
 
 fn ask(site: &Site, page: &str, document: &[u8]) -> Result<(Vec<u8>, RewriteResponse)> {
-    let (html, base64) = match std::str::from_utf8(document) {
-        Ok(text) => (Some(text.to_owned()), None),
-        Err(_) => (None, Some(STANDARD.encode(document))),
-    };
-    let order = RewriteOrder {
-        html,
-        base64,
-        page: page.to_owned(),
-        rules: site.rules.clone(),
-        ..RewriteOrder::default()
-    };
-    let mut response: RewriteResponse = site.reach.post("/api/rewrite", &order)?;
-    let bytes = match (response.html.take(), response.base64.take()) {
-        (Some(html), _) => html.into_bytes(),
-        (None, text) => {
-            STANDARD.decode(text.unwrap_or_default()).context("the service's answer")?
-        }
-    };
-    Ok((bytes, response))
+    let order = RewriteOrder { rules: site.rules.clone(), ..RewriteOrder::default() };
+    rewriting::rewritten(&site.reach, page, document, &order)
 }
 
 /// The page with the script of the bar at its end.
