@@ -5,6 +5,8 @@ mod bare;
 mod choice;
 mod clock;
 mod cold;
+mod curve;
+mod density;
 mod generated;
 mod ladder;
 mod latency;
@@ -42,6 +44,8 @@ enum Measure {
     Cold,
     /// A whole ladder through reductions, against the codecs alone.
     Ladder,
+    /// Targets that follow the screens of each step, against one target for all, at the same score.
+    Density,
     /// Elements written a second, on one core.
     Markup,
     /// Peak memory for a 100-megapixel original.
@@ -72,6 +76,7 @@ fn main() -> Result<()> {
         Measure::Latency => latency::run(),
         Measure::Cold => cold::run(),
         Measure::Ladder => ladder::run(),
+        Measure::Density => density::run(),
         Measure::Markup => markup::run(),
         Measure::Memory => memory::run(),
         Measure::One { file } => memory::one(&file),

@@ -5,7 +5,7 @@ use std::{hint::black_box, path::Path, time::Instant};
 use anyhow::{Context, Result, ensure};
 use kivet_image::{Limits, analyse, probe};
 use kivet_page::{
-    Offered, PlaceDocument, Population, Targets,
+    Offered, Place, PlaceDocument, Population, Targets,
     markup::{Alt, Form, Options, Picture, Use, write},
 };
 use kivet_recipe::{Curves, Facts, Policy, Recipe, Request, choose};
@@ -62,7 +62,8 @@ pub fn run() -> Result<()> {
     Ok(())
 }
 
-fn offered(place: &kivet_page::Place, facts: &Facts) -> Offered {
+/// What a place offers of an original, as a service without samples predicts bytes.
+pub fn offered(place: &Place, facts: &Facts) -> Offered {
     let (curves, policy) = (Curves::default(), Policy::default());
     let bytes = |recipe: &Recipe| {
         let choice = choose(recipe, facts, &curves, &Request::ANYTHING, &policy).ok();

@@ -4,13 +4,16 @@
 use std::{iter::repeat_n, sync::Mutex};
 
 use anyhow::{Context, Result, anyhow};
-use kivet_image::{Limits, Raster, Reference, Writing, draw, encode, probe, try_setting};
-use kivet_recipe::{Effort, Encoding, Format, Gamut, Recipe, Sample, Setting, View, plan_for};
+use kivet_image::{Limits, Raster, Reference, draw, encode, probe};
+use kivet_recipe::{Effort, Encoding, Format, Gamut, Recipe, View, plan_for};
 
-use crate::{clock::median, generated, photographs};
+use crate::{
+    clock::median,
+    curve::{Point, SETTINGS, at, measured},
+    generated, photographs,
+};
 
 const WIDTHS: [u32; 3] = [320, 640, 1280];
-const SETTINGS: [f32; 10] = [2.0, 8.0, 20.0, 35.0, 50.0, 65.0, 78.0, 88.0, 94.0, 100.0];
 const TARGETS: [f32; 6] = [1.0, 30.0, 50.0, 70.0, 85.0, 90.0];
 
 /// Where the slow preset is compared with the fast preset.
@@ -19,9 +22,6 @@ const COMPARED: [f32; 4] = [12.0, 35.0, 65.0, 88.0];
 /// Every nth of the generated pictures, and how much one of the demo's counts beside one of them.
 const EVERY: u32 = 4;
 const DEMO: usize = 2;
-
-/// One encode: setting, score, the logarithm of bytes a pixel.
-type Point = (f32, f32, f32);
 
 /// One raster's curve with the fast preset, and a few points with the slow preset.
 struct Curve {
@@ -137,41 +137,12 @@ fn curves(originals: &[(Vec<u8>, usize)], format: Format) -> Result<Vec<Curve>> 
 }
 
 fn curve(raster: &Raster, view: View, format: Format) -> Result<Curve> {
-    let reference = Reference::new(raster, Gamut::Srgb);
-    let points = |settings: &[f32], effort: Effort| -> Result<Vec<Point>> {
-        let point = |setting: &f32| -> Result<Point> {
-            let writing = Writing { effort, ..Writing::new(Encoding::Lossless) };
-            let (trial, _) =
-                try_setting(raster, &reference, format, Setting::nearest_to(*setting), &writing)?;
-            let sample = Sample::of(format, trial, raster.size().pixels());
-            Ok((*setting, sample.score.get(), sample.bytes_per_pixel.ln()))
-        };
-        let mut points = settings.iter().map(point).collect::<Result<Vec<_>>>()?;
-        // Where more is spent for no more score, the lower setting is the answer.
-        let mut best = f32::MIN;
-        points.retain(|point| {
-            let better = point.1 > best;
-            best = best.max(point.1);
-            better
-        });
-        Ok(points)
-    };
     Ok(Curve {
         weight: 1,
         complexity: view.complexity(),
-        fast: points(&SETTINGS, Effort::Fast)?,
-        best: points(&COMPARED, Effort::Slow)?,
+        fast: measured(raster, format, &SETTINGS, Effort::Fast)?,
+        best: measured(raster, format, &COMPARED, Effort::Slow)?,
     })
-}
-
-/// Setting and bytes where a curve reaches `target`, on straight lines between its points; beyond
-/// its ends, the end.
-fn at(curve: &[Point], target: f32) -> Point {
-    let upper = curve.iter().position(|point| point.1 >= target).unwrap_or(curve.len() - 1);
-    let (from, to) = (curve[upper.saturating_sub(1)], curve[upper]);
-    let share =
-        if upper == 0 { 1.0 } else { ((target - from.1) / (to.1 - from.1)).clamp(0.0, 1.0) };
-    (from.0 + (to.0 - from.0) * share, target, from.2 + (to.2 - from.2) * share)
 }
 
 /// The score that a setting gives, on straight lines between a curve's points; beyond its ends, the

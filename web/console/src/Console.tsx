@@ -7,6 +7,7 @@ const PagesPage = lazy(() => import("./pages/PagesPage"));
 const PlacePage = lazy(() => import("./places/PlacePage"));
 const PlacesPage = lazy(() => import("./places/PlacesPage"));
 const ReportPage = lazy(() => import("./pages/ReportPage"));
+const RulesPage = lazy(() => import("./rules/RulesPage"));
 const WorkbenchPage = lazy(() => import("./workbench/WorkbenchPage"));
 
 /** The frame around every page. */
@@ -25,6 +26,7 @@ export function Console() {
         <NavLink to="/library">Library</NavLink>
         <NavLink to="/workbench">Workbench</NavLink>
         <NavLink to="/places">Places</NavLink>
+        <NavLink to="/rules">Rules</NavLink>
         <NavLink to="/pages">Pages</NavLink>
       </nav>
       <main>
@@ -34,6 +36,7 @@ export function Console() {
             <Route path="workbench" element={<WorkbenchPage />} />
             <Route path="places" element={<PlacesPage />} />
             <Route path="places/:name" element={<PlacePage />} />
+            <Route path="rules" element={<RulesPage />} />
             <Route path="pages" element={<PagesPage />} />
             <Route path="pages/:id" element={<ReportPage />} />
             <Route path="*" element={<Navigate to={{ pathname: "/library", search: location.search }} replace />} />

@@ -4,6 +4,7 @@ import type { Manifest } from "./manifest.js";
 export function declarations(manifest: Manifest): string {
   const union = (names: string[]) => names.map((name) => `\n      | ${JSON.stringify(name)}`).join("") || " never";
   return `// Written from the manifest by kivet-frontend.
+/// <reference types="kivet-frontend/manifest" />
 import "kivet-frontend";
 
 declare module "kivet-frontend" {
@@ -12,13 +13,6 @@ declare module "kivet-frontend" {
     places:${union(Object.keys(manifest.places))};
     overlays:${union(manifest.overlays)};
   }
-}
-
-declare module "kivet:manifest" {
-  import type { Manifest } from "kivet-frontend";
-
-  const manifest: Manifest;
-  export default manifest;
 }
 `;
 }

@@ -2,6 +2,7 @@
 import { execFileSync } from "node:child_process";
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { resolve } from "node:path";
+import parseSrcset from "@prettier/parse-srcset";
 import { createElement } from "react";
 import { renderToStaticMarkup } from "react-dom/server";
 import { beforeAll, describe, expect, it } from "vitest";
@@ -47,6 +48,22 @@ describe.skipIf(!service)("beside the service", () => {
   it("writes byte for byte the same", () => {
     expect(written.length).toBeGreaterThan(150);
     for (const { original, place, text } of written) expect(pictureHtml(manifest, use(original, place))).toBe(text);
+  });
+
+  it("writes candidates that another parser of srcset reads as they were meant", async () => {
+    const order = (place: string, form: string, more: object) => post<{ pictures: { text: string }[] }>("/api/markup", {
+      originals: ["photos/harbour/roofs.jpg", "photos/brand/windmark-logo.png"], place, form, ...more,
+    });
+    const forms = [await order("card", "picture", {}), await order("portrait", "picture", {}), await order("wide", "preload", {})];
+    const texts = [...written.map(({ text }) => text), ...forms.flatMap(({ pictures }) => pictures.map(({ text }) => text))];
+    const lists = texts.flatMap((text) => [...text.matchAll(/(?:image)?srcset="([^"]*)"/g)].map(([, list]) => list ?? ""));
+    expect(lists.length).toBeGreaterThan(150);
+    for (const list of lists) {
+      const read = parseSrcset(list.replaceAll("&amp;", "&"));
+      const widths = read.map(({ width }) => width?.value ?? 0);
+      expect(widths).toEqual([...new Set(widths)].sort((one, other) => one - other));
+      expect(read.map(({ source, width }) => `${source.value} ${width?.value ?? 0}w`).join(", ")).toBe(list.replace(/\s+/g, " ").replaceAll("&amp;", "&"));
+    }
   });
 
   it("renders the same in React, but for its spelling of names and empty elements", () => {

@@ -12,14 +12,8 @@ const BAND: f64 = 1.13;
 
 pub(super) fn write(one: &Use<'_>, options: &Options) -> Markup {
     let selector = options.selector.clone().unwrap_or_else(|| format!(".{}", one.place.name));
-    let rules = Rules { one, selector: &selector };
-    // What comes later counts more, and of the alternatives the first does: so they come last, in
-    // reverse.
-    let layouts: Vec<_> = one.place.layouts().enumerate().collect();
-    let mut text = Vec::new();
-    for (number, (media, layout)) in layouts.into_iter().rev() {
-        text.extend(rules.of_layout(number, media, layout));
-    }
+    let rules = Rules { one, selector: &selector, variable: None };
+    let mut text = rules.all();
     let loading = one.place.loading;
     if loading.is_lazy() {
         text.push(rules.waiting());
@@ -38,12 +32,49 @@ pub(super) fn write(one: &Use<'_>, options: &Options) -> Markup {
     Markup { text: text.join("\n"), notes: vec![note], ..Markup::default() }
 }
 
+/// The value of a custom property for all screens, for a `style` attribute that names it by `var()`:
+/// an attribute cannot hold media conditions.
+pub(super) fn variable(one: &Use<'_>, name: &str) -> String {
+    let rules = Rules { one, selector: ":root", variable: Some(name) };
+    rules.all().iter().map(|rule| rule.split_whitespace().collect::<Vec<_>>().join(" ")).collect()
+}
+
+/// What the widest screens show, as a value of `background-image`.
+pub(super) fn value(one: &Use<'_>) -> String {
+    let layouts: Vec<_> = one.place.layouts().enumerate().collect();
+    let widest =
+        layouts.last().and_then(|(number, (_, layout))| stretches(one, *number, layout).pop());
+    widest.map_or_else(|| "none".to_owned(), |(_, set)| as_value(&set))
+}
+
+/// A picture for each density.
+fn as_value(set: &[(String, f64)]) -> String {
+    match set {
+        [(only, _)] => format!("url(\"{only}\")"),
+        several => {
+            let parts: Vec<String> =
+                several.iter().map(|(one, density)| format!("url(\"{one}\") {density}x")).collect();
+            format!("image-set({})", parts.join(", "))
+        }
+    }
+}
+
 struct Rules<'a> {
     one: &'a Use<'a>,
     selector: &'a str,
+    /// The custom property to set instead of the background.
+    variable: Option<&'a str>,
 }
 
 impl Rules<'_> {
+    /// The rules of all layouts. What comes later counts more, and of the alternatives the first
+    /// does: so they come last, in reverse.
+    fn all(&self) -> Vec<String> {
+        let layouts: Vec<_> = self.one.place.layouts().enumerate().collect();
+        let of = |(number, (media, layout))| self.of_layout(number, media, layout);
+        layouts.into_iter().rev().flat_map(of).collect()
+    }
+
     /// A rule for each stretch of viewports, the widest first: it holds without a condition.
     fn of_layout(&self, number: usize, media: Option<&str>, layout: &Layout) -> Vec<String> {
         let stretches = stretches(self.one, number, layout);
@@ -63,13 +94,14 @@ impl Rules<'_> {
     }
 
     fn rule(&self, set: &[(String, f64)]) -> String {
-        let url = |url: &str| format!("url(\"{url}\")");
-        let mut lines = vec![format!("background-image: {};", url(&set[0].0))];
-        if set.len() > 1 {
-            let parts: Vec<String> =
-                set.iter().map(|(one, density)| format!("{} {density}x", url(one))).collect();
-            lines.push(format!("background-image: image-set({});", parts.join(", ")));
-        }
+        // Browsers that do not know the second keep the first.
+        let lines: Vec<String> = match self.variable {
+            Some(name) => vec![format!("{name}: {};", as_value(set))],
+            None => [&set[..1], set][..set.len().min(2)]
+                .iter()
+                .map(|set| format!("background-image: {};", as_value(set)))
+                .collect(),
+        };
         format!("{} {{\n  {}\n}}", self.selector, lines.join("\n  "))
     }
 

@@ -165,6 +165,16 @@ pub(crate) fn parts(one: &Use<'_>, options: &Options) -> Parts {
     }
 }
 
+/// Rules that set a custom property to the picture that each screen shows as a background.
+pub(crate) fn background_variable(one: &Use<'_>, name: &str) -> String {
+    css::variable(one, name)
+}
+
+/// The background that the widest screens show, as a value.
+pub(crate) fn background_value(one: &Use<'_>) -> String {
+    css::value(one)
+}
+
 /// The preloads of a CSS background.
 pub(crate) fn background_preloads(one: &Use<'_>) -> Vec<String> {
     css::preloads(one)

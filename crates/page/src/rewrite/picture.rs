@@ -1,9 +1,9 @@
 //! The bytes that change for what was decided.
 
-use std::ops::Range;
+use std::{collections::BTreeSet, ops::Range};
 
 use super::{
-    Address, Edit, Fate, Found, FoundPicture, Scan, Wanted,
+    Address, Edit, Fate, Found, FoundPicture, Scan, Wanted, backgrounds, splice,
     tag::{Change, Tag},
 };
 use crate::{
@@ -43,6 +43,7 @@ pub fn edits(
             (Of::Background | Of::Embed, _) => {}
         }
     }
+    edits.extend(page.styled());
     for one in wanted.iter().filter(|one| one.fate == Fate::Wait) {
         let tag = &scan.embeds[one.number].tag;
         edits.push(page.tag(tag, &[Change::set("loading", "lazy")]));
@@ -61,7 +62,10 @@ struct Page<'a> {
 
 impl Page<'_> {
     fn tag(&self, tag: &Range<usize>, changes: &[Change]) -> Edit {
-        let changed = Tag::new(&self.html[tag.clone()]).changed(changes);
+        let style = self.scan.styled.iter().position(|one| one.tag == *tag);
+        let changes: Vec<Change> =
+            changes.iter().cloned().chain(style.and_then(|at| self.style(at))).collect();
+        let changed = Tag::new(&self.html[tag.clone()]).changed(&changes);
         Edit { range: tag.clone(), bytes: self.encoded(changed) }
     }
 
@@ -127,6 +131,44 @@ impl Page<'_> {
         (follows && named.len() == 2 && named[0] == named[1]).then(|| Edit::remove(around))
     }
 
+    /// Elements that show backgrounds by their `style` attribute. Those that change for another
+    /// reason too are changed at once: of edits to the same bytes the first is made.
+    fn styled(&self) -> Vec<Edit> {
+        let shows = |at: &usize| self.of_style(*at).next().is_some();
+        let tags = (0..self.scan.styled.len()).filter(shows).map(|at| &self.scan.styled[at].tag);
+        tags.map(|tag| self.tag(tag, &[])).collect()
+    }
+
+    /// The decided backgrounds of a `style` attribute.
+    fn of_style(&self, number: usize) -> impl Iterator<Item = &Decided<'_>> {
+        self.decided.iter().filter(move |one| {
+            one.wanted.of == Of::Background
+                && one.wanted.source.is_some()
+                && one.wanted.number == number
+        })
+    }
+
+    /// A `style` attribute whose backgrounds are named by custom properties, which the head sets for
+    /// every screen; all else in it stays. A part of a page, which has no head, names what the
+    /// widest screens show.
+    fn style(&self, number: usize) -> Option<Change> {
+        let style = self.scan.styled[number].attribute("style")?;
+        let named = backgrounds(style);
+        let edits: Vec<Edit> = self
+            .of_style(number)
+            .filter_map(|one| {
+                let range = named.get(one.wanted.source?)?.url.clone();
+                let value = match self.scan.head {
+                    Some(_) => format!("var({})", variable(&one.one)),
+                    None => markup::background_value(&one.one),
+                };
+                Some(Edit { range, bytes: value.into_bytes() })
+            })
+            .collect();
+        let changed = String::from_utf8(splice(style.as_bytes(), &edits)).ok()?;
+        (!edits.is_empty()).then(|| Change::set("style", &changed))
+    }
+
     fn source(&self, decided: &Decided<'_>, at: usize) -> Edit {
         let source = &self.scan.pictures[decided.wanted.number].sources[at];
         let Use { place, offered, picture, .. } = decided.one;
@@ -172,8 +214,16 @@ impl Page<'_> {
         {
             lines.extend(markup::parts(&first.one, self.options).preloads);
         }
-        let backgrounds = self.decided.iter().filter(|one| one.wanted.of == Of::Background);
-        lines.extend(backgrounds.flat_map(|one| markup::background_preloads(&one.one)));
+        let backgrounds = || self.decided.iter().filter(|one| one.wanted.of == Of::Background);
+        // In a stylesheet, of which a page hears late, only what loads first is a page's matter.
+        let early = backgrounds()
+            .filter(|one| one.wanted.source.is_none() || one.one.place.loading == Loading::First);
+        lines.extend(early.flat_map(|one| markup::background_preloads(&one.one)));
+        let named: BTreeSet<String> = backgrounds()
+            .filter(|one| one.wanted.source.is_some())
+            .map(|one| markup::background_variable(&one.one, &variable(&one.one)))
+            .collect();
+        lines.extend(named.iter().map(|rules| format!("<style>{rules}</style>")));
         // A page that has them already gets no second.
         lines.retain(|line| !self.html.windows(line.len()).any(|known| known == line.as_bytes()));
         let text: String = lines.iter().map(|line| format!("{line}\n")).collect();
@@ -205,6 +255,12 @@ impl Page<'_> {
     fn with_space_before(&self, tag: &Range<usize>) -> Range<usize> {
         self.html[..tag.start].trim_ascii_end().len()..tag.end
     }
+}
+
+/// The custom property of a picture in a place.
+fn variable(one: &Use<'_>) -> String {
+    let path = one.picture.path.replace(|c: char| !c.is_ascii_alphanumeric(), "-");
+    format!("--{}-{path}", one.place.name())
 }
 
 /// What an `img` says from now on.

@@ -1,6 +1,6 @@
 //! What each picture of a page is to become, by the rules.
 
-use super::{Address, Found, FoundPicture, Scan};
+use super::{Address, Found, FoundBackground, FoundPicture, Scan, backgrounds};
 use crate::{
     Loading, Place,
     loaders::holds_an_address,
@@ -14,9 +14,10 @@ use crate::{
 pub struct Wanted {
     /// What it is.
     pub of: Of,
-    /// Its number among the scan's pictures, links or embeds.
+    /// Its number among the scan's pictures, links, embeds or styled elements.
     pub number: usize,
-    /// For a `source` with a media condition of its own, its number in its `picture`.
+    /// For a `source` with a media condition of its own, its number in its `picture`; for a
+    /// background that a `style` attribute names, its number in that.
     pub source: Option<usize>,
     /// The line it begins on.
     pub line: usize,
@@ -112,6 +113,9 @@ pub fn plan(html: &[u8], scan: &Scan, rules: &Rules, page: &str) -> Vec<Wanted> 
         let src = embed.attribute("src").unwrap_or_default().to_owned();
         wanted.push(planner.judged(Of::Embed, number, embed, src));
     }
+    for (number, found) in scan.styled.iter().enumerate() {
+        wanted.extend(planner.backgrounds(number, found));
+    }
     wanted.extend(planner.first_background());
     number_lines(html, scan, &mut wanted);
     wanted
@@ -161,6 +165,16 @@ impl Planner<'_> {
         let opens_picture = PICTURES.iter().any(|ending| name.ends_with(ending));
         let about_links = self.rules.rules.iter().any(|rule| rule.of == Of::Link);
         (opens_picture && about_links).then(|| self.judged(Of::Link, number, link, href))
+    }
+
+    /// The backgrounds that a `style` attribute names.
+    fn backgrounds(&mut self, number: usize, found: &Found) -> Vec<Wanted> {
+        let named = backgrounds(found.attribute("style").unwrap_or_default());
+        let judge = |(at, one): (usize, FoundBackground)| Wanted {
+            source: Some(at),
+            ..self.judged(Of::Background, number, found, one.written)
+        };
+        named.into_iter().enumerate().map(judge).collect()
     }
 
     /// The background that a rule for this page alone loads first: it stands in a stylesheet, and is
@@ -286,6 +300,7 @@ fn number_lines(html: &[u8], scan: &Scan, wanted: &mut [Wanted]) {
     let start = |one: &Wanted| match one.of {
         Of::Link => scan.links[one.number].tag.start,
         Of::Embed => scan.embeds[one.number].tag.start,
+        Of::Background if one.source.is_some() => scan.styled[one.number].tag.start,
         Of::Background => scan.head.unwrap_or(0),
         Of::Picture => scan.pictures[one.number].img.tag.start,
     };

@@ -21,6 +21,8 @@ pub struct Scan {
     pub links: Vec<Found>,
     /// Its frames.
     pub embeds: Vec<Found>,
+    /// Its elements whose `style` attribute names a picture.
+    pub styled: Vec<Found>,
     /// The text of its `style` elements.
     pub sheets: Vec<Range<usize>>,
     /// Its preloads of pictures.
@@ -196,6 +198,7 @@ fn of_pictures<'a>(settings: Reading<'a>, state: &Shared) -> Reading<'a> {
         .append_element_content_handler(element!("img", on(state, State::img)))
         .append_element_content_handler(element!("a[href]", on(state, State::link)))
         .append_element_content_handler(element!("iframe[src]", on(state, State::embed)))
+        .append_element_content_handler(element!("[style*='url(' i]", on(state, State::styled)))
 }
 
 /// A handler of elements.
@@ -331,6 +334,14 @@ impl State {
     fn embed(&mut self, found: &mut Element<'_, '_>) {
         let one = self.found(found);
         self.scan.embeds.push(one);
+    }
+
+    fn styled(&mut self, found: &mut Element<'_, '_>) {
+        // What an `img` has under it is a stand-in.
+        if found.tag_name() != "img" {
+            let one = self.found(found);
+            self.scan.styled.push(one);
+        }
     }
 
     fn picture(&mut self, _: &mut Element<'_, '_>) {

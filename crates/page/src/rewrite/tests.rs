@@ -47,6 +47,9 @@ place = "card"
 [[rules]]
 of = "embed"
 [[rules]]
+of = "background"
+place = "card"
+[[rules]]
 place = "card"
 "#;
 
