@@ -45,6 +45,7 @@ pub fn run() -> Result<()> {
         program: None,
         thumbnails: false,
         pictures: None,
+        shelves: Vec::new(),
         at_once: 8,
     };
     let resident: Mutex<Vec<(usize, u64)>> = Mutex::default();

@@ -14,7 +14,7 @@ use anyhow::{Context, Result, ensure};
 use crate::run::{in_repository, release_binary, root, succeed};
 
 /// What is shown in a terminal: file name, commands one after the other.
-const COMMANDS: [(&str, &[&str]); 6] = [
+const COMMANDS: [(&str, &[&str]); 7] = [
     (
         "commands",
         &[
@@ -44,6 +44,13 @@ const COMMANDS: [(&str, &[&str]); 6] = [
         &[
             "kivet check demo/site/visit.html --device phone",
             "kivet check demo/site/makers.html --fit-sizes | head -6",
+        ],
+    ),
+    (
+        "rewrite",
+        &[
+            "kivet apply demo/site --rules demo/try.toml --explain journal.html | head -14",
+            "kivet apply demo/site --rules demo/try.toml --diff --dry-run | head -18",
         ],
     ),
     // By now the picture that the first commands asked for is final.
@@ -96,6 +103,17 @@ fn shoot(folder: &Path, scratch: &Path, address: &str, link: &str) -> Result<()>
         "console/workbench?original=photos%2Fnight%2Flanterns.jpg&recipe=360w_ratio-4-3_at-left";
     page("console-workbench", &format!("{address}/{bench}"))?;
     page("console-place", &format!("{address}/console/places/card?shelf=photos"))?;
+    let kivet = |arguments: &[&str]| {
+        succeed(
+            in_repository(release_binary("kivet")?)
+                .args(arguments)
+                .args(["--service", address, "--data"])
+                .arg(scratch.join("data"))
+                .stdout(Stdio::null()),
+        )
+    };
+    kivet(&["rules", "set", "demo/try.toml"])?;
+    page("console-rules", &format!("{address}/console/rules"))?;
     page("demo-as-written", &format!("{address}/demo/site/index.html"))?;
     page("demo-with-kivet", &format!("{address}/demo/site/with-kivet.html"))?;
     let sheet = scratch.join("engine.html");

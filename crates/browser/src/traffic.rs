@@ -159,6 +159,7 @@ impl Traffic {
         request.answer_ms = at;
         request.media_type.clone_from(&event.response.mime_type);
         request.lifetime_s = lifetime(&event.response.headers);
+        request.not_final = not_final(&event.response.headers);
         let control = header(event.response.headers.inner(), "cache-control").unwrap_or_default();
         request.no_store = control.to_ascii_lowercase().contains("no-store");
     }
@@ -238,6 +239,13 @@ pub(crate) fn header<'a>(headers: &'a serde_json::Value, name: &str) -> Option<&
 fn lifetime(headers: &Headers) -> Option<u64> {
     let read = |name| header(headers.inner(), name);
     kivet_page::cache_lifetime(read("cache-control"), read("expires"), read("date"))
+}
+
+/// What Kivet says of renditions that another will take the place of (`Cache-Status`, RFC 9211,
+/// 2.8).
+fn not_final(headers: &Headers) -> bool {
+    let status = header(headers.inner(), "cache-status").unwrap_or_default();
+    ["detail=first", "detail=nearest"].iter().any(|stage| status.ends_with(stage))
 }
 
 #[cfg(test)]

@@ -5,11 +5,12 @@ use std::{
     sync::Arc,
 };
 
-use kivet_browser::{Chromium, Visit, VisitOptions};
+use futures::{FutureExt, StreamExt, future::BoxFuture, stream};
+use kivet_browser::{Chromium, Tab, Visit, VisitOptions};
 use kivet_page::{
-    Document,
+    Device, Document,
     observation::{Fitted, Observation, PictureFile, Placement, Role, Started, Use},
-    report::PageReport,
+    report::{PageReport, thumbnail_key},
 };
 use rayon::prelude::*;
 use reqwest::Client;
@@ -19,7 +20,9 @@ use crate::{
     CheckError, CheckOptions, Looked,
     examine::{Scales, thumbnail},
     files::{FileServer, top_folder},
+    shelved::{file_under, on_shelf},
     target::{Place, Target},
+    widths::sweep,
 };
 
 /// Visits a page on each of the options' devices.
@@ -34,37 +37,38 @@ pub async fn browse(
     step: &(dyn Fn(&str) + Sync),
 ) -> Result<Looked, CheckError> {
     let (url, server) = reachable(target, options.pictures.as_deref()).await?;
-    let vectors = Vectors::default();
+    let page = Page {
+        chromium,
+        url: &url,
+        server: server.as_ref(),
+        options,
+        scales,
+        vectors: Vectors::default(),
+    };
+    // Side by side they disturb each other's times, which count where they are slowed down; and
+    // several pages at once keep the machine busy already.
+    let alone = options.throttled || options.at_once > 1;
+    let at_once = if alone { 1 } else { options.devices.len() };
+    let visits: Vec<BoxFuture<'_, Result<Seen, CheckError>>> =
+        options.devices.iter().map(|device| page.on(*device, step).boxed()).collect();
+    let looked: Vec<Result<Seen, CheckError>> =
+        stream::iter(visits).buffered(at_once.max(1)).collect().await;
     let (mut seen, mut thumbnails) = (Vec::new(), BTreeMap::new());
-    for device in &options.devices {
-        let mut runs = Vec::new();
-        for run in 0..options.runs.max(1) {
-            step(device.name);
-            let tab = chromium.tab(*device).await?;
-            let visit_options = VisitOptions { throttled: options.throttled, returns: true };
-            let visited = tab.visit(url.as_str(), visit_options).await;
-            // A tab that cannot be closed goes with the browser.
-            let _ = tab.close().await;
-            let mut visit = visited?;
-            vectors.look(&mut visit, server.as_ref()).await;
-            let with_thumbnails = options.thumbnails && run == 0;
-            let scales = scales.clone();
-            let (observation, small) =
-                tokio::task::spawn_blocking(move || weighed(visit, &scales, with_thumbnails))
-                    .await
-                    .map_err(|error| CheckError::Fetch {
-                        url: url.to_string(),
-                        problem: error.to_string(),
-                    })?;
-            thumbnails.extend(small);
-            runs.push(observation);
-        }
+    for one in looked {
+        let Seen { runs, thumbnails: small } = one?;
         seen.push(runs);
+        thumbnails.extend(small);
     }
     if let Some(server) = &server {
         seen.iter_mut().flatten().for_each(|page| own_headers(page, server));
     }
-    let mut report = PageReport::new(&target.name, &seen);
+    let shelved = |url: &str| {
+        let server = server.as_ref().filter(|server| server.has(url))?;
+        let folders = [server.top(), server.root()];
+        let mut files = folders.iter().filter_map(|top| file_under(top, url));
+        files.find_map(|file| on_shelf(&options.shelves, &file))
+    };
+    let mut report = PageReport::new(&target.name, &seen, &shelved);
     if let Some(server) = &server {
         report.rewrite(|text| server.without_address(text));
         thumbnails = thumbnails
@@ -73,6 +77,81 @@ pub async fn browse(
             .collect();
     }
     Ok(Looked { page: report, thumbnails })
+}
+
+/// A page that is visited on several devices.
+struct Page<'a> {
+    chromium: &'a Chromium,
+    url: &'a Url,
+    server: Option<&'a FileServer>,
+    options: &'a CheckOptions,
+    scales: &'a Scales,
+    vectors: Vectors,
+}
+
+/// What a device saw, run by run.
+struct Seen {
+    runs: Vec<Observation>,
+    thumbnails: BTreeMap<String, String>,
+}
+
+impl Page<'_> {
+    /// All visits on one device.
+    async fn on(&self, device: Device, step: &(dyn Fn(&str) + Sync)) -> Result<Seen, CheckError> {
+        let mut seen = Seen { runs: Vec::new(), thumbnails: BTreeMap::new() };
+        for run in 0..self.options.runs.max(1) {
+            step(device.name);
+            let mut visit = self.visit(device, run == 0).await?;
+            self.vectors.look(&mut visit, self.server).await;
+            let with_thumbnails = self.options.thumbnails && run == 0;
+            let scales = self.scales.clone();
+            let (observation, small) =
+                tokio::task::spawn_blocking(move || weighed(visit, &scales, with_thumbnails))
+                    .await
+                    .map_err(|error| CheckError::Fetch {
+                        url: self.url.to_string(),
+                        problem: error.to_string(),
+                    })?;
+            let of_device =
+                small.into_iter().map(|(url, data)| (thumbnail_key(device.name, &url), data));
+            seen.thumbnails.extend(of_device);
+            seen.runs.push(observation);
+        }
+        Ok(seen)
+    }
+
+    async fn visit(&self, device: Device, is_first: bool) -> Result<Visit, CheckError> {
+        let tab = self.chromium.tab(device).await?;
+        let options = VisitOptions { throttled: self.options.throttled, returns: true };
+        let mut visited = tab.visit(self.url.as_str(), options).await;
+        if let Ok(visit) = &mut visited {
+            try_wrapping(&tab, &mut visit.observation).await;
+            // Once a page is enough: what is swept is the same on any device.
+            if is_first && Some(&device) == self.options.devices.last() {
+                sweep(&tab, &mut visit.observation).await?;
+            }
+        }
+        // A tab that cannot be closed goes with the browser.
+        let _ = tab.close().await;
+        Ok(visited?)
+    }
+}
+
+/// Tries a `picture` around each `img` that the layout crops: what crops differently on some
+/// screens needs one.
+async fn try_wrapping(tab: &Tab, page: &mut Observation) {
+    let is_cropped =
+        |place: &&mut Use| place.role == Role::Img && place.rendered && place.fit == "cover";
+    let paths: Vec<String> =
+        page.uses.iter_mut().filter(is_cropped).map(|place| place.element.path.clone()).collect();
+    if paths.is_empty() {
+        return;
+    }
+    // A page that scripts took apart meanwhile is one where nothing is known to be safe.
+    let Ok(tried) = tab.try_markup(&paths).await else { return };
+    for (place, (_, wraps)) in page.uses.iter_mut().filter(is_cropped).zip(tried) {
+        place.wraps = wraps;
+    }
 }
 
 /// The address a browser reaches the page at. Of a file, `pictures` is the service that answers

@@ -9,10 +9,13 @@ use std::{
 
 use crate::fetch::FileHeader;
 use base64::{Engine, prelude::BASE64_STANDARD};
-use kivet_image::{Limits, Raster, draw, encode, kind, metadata, probe};
+use kivet_image::{
+    Limits, Raster, Reference, Writing, draw, encode, kind, metadata, probe, try_setting,
+};
 use kivet_page::observation::{Area, Fitted, PictureFile, Placement};
 use kivet_recipe::{
-    Curves, Encoding, Facts, Fidelity, Format, Kind, Plan, Policy, Rect, Size, Storage, expected,
+    Curves, Effort, Encoding, Facts, Fidelity, Format, Gamut, Kind, Plan, Policy, REFINED, Rect,
+    Score, Search, Size, Storage, Trial, expected,
 };
 
 /// Pictures larger than this are not decoded for a check.
@@ -226,23 +229,61 @@ fn plan(facts: &Facts, at: &Placement, density: f64) -> Plan {
 
 fn lightest(bytes: &[u8], facts: &Facts, kind: Kind, plan: &Plan, target: Fidelity) -> Lightest {
     let raster = draw(bytes, facts, plan, None).ok()?;
-    let lossy = |format| {
-        expected(format, target).map(|one| (format, Encoding::Lossy { setting: one.setting }))
-    };
-    let mut ways: Vec<(Format, Encoding)> =
-        [Format::Avif, Format::Webp].into_iter().filter_map(lossy).collect();
-    if kind == Kind::Flat {
-        ways.extend([(Format::Webp, Encoding::Lossless), (Format::Png, Encoding::Lossless)]);
-    }
-    let made = ways
+    let reference = Reference::new(&raster, Gamut::Srgb);
+    let longest = raster.size().width.max(raster.size().height);
+    let is_large = raster.size().pixels() > LARGE;
+    let mut made: Vec<(u64, Format)> = [Format::Avif, Format::Webp]
         .into_iter()
-        .filter_map(|(format, encoding)| Some((weight(&raster, format, encoding)?, format)));
-    made.min_by_key(|(bytes, _)| *bytes)
+        .filter(|format| longest <= format.max_side())
+        .filter(|format| *format == Format::Avif || !is_large || longest > Format::Avif.max_side())
+        .filter_map(|format| Some((lossy(&raster, &reference, format, target)?, format)))
+        .collect();
+    if kind == Kind::Flat {
+        let lossless = [Format::Webp, Format::Png].into_iter().filter_map(|format| {
+            let file = encode(&raster, format, Encoding::Lossless).ok()?;
+            Some((file.len() as u64, format))
+        });
+        made.extend(lossless.filter(|(_, format)| longest <= format.max_side()));
+    }
+    made.into_iter().min_by_key(|(bytes, _)| *bytes)
 }
 
-fn weight(raster: &Raster, format: Format, encoding: Encoding) -> Option<u64> {
-    let fits = raster.size().width.max(raster.size().height) <= format.max_side();
-    Some(encode(raster, format, encoding).ok().filter(|_| fits)?.len() as u64)
+/// Pictures above so many pixels are weighed as AVIF alone, which no other format beats there.
+const LARGE: u64 = 65_536;
+
+/// The bytes at the target, on the line through two tries: a setting that is only expected to meet it
+/// is far off for some pictures, and a page would be told to need less than it does.
+fn lossy(raster: &Raster, reference: &Reference, format: Format, target: Fidelity) -> Option<u64> {
+    let writing = Writing::new(Encoding::Lossless);
+    let guess = |score: Score| {
+        let target = Fidelity::new(score.get().round().clamp(1.0, 100.0) as u8);
+        target.and_then(|target| expected(format, target)).map_or(f32::MAX, |one| one.setting.get())
+    };
+    let mut search = Search::new(format, target, REFINED, Effort::Fast);
+    let mut tries: Vec<Trial> = Vec::new();
+    while tries.len() < 2
+        && let Some(setting) = search.next_setting(&guess)
+    {
+        let (trial, _) = try_setting(raster, reference, format, setting, &writing).ok()?;
+        search.tried(setting, trial.score);
+        tries.push(trial);
+    }
+    match tries.as_slice() {
+        [first, second] if second.misses(target) > REFINED => Some(between(first, second, target)),
+        _ => tries.last().map(|trial| trial.bytes.get()),
+    }
+}
+
+/// Bytes where the line of their logarithm over the score reaches the target; no further beyond the
+/// two than they lie apart.
+fn between(one: &Trial, other: &Trial, target: Fidelity) -> u64 {
+    let (from, to) = (one.score.get(), other.score.get());
+    let share = (target.as_f32() - from) / (to - from);
+    if !share.is_finite() {
+        return other.bytes.get();
+    }
+    let [from, to] = [one, other].map(|trial| (trial.bytes.get().max(1) as f64).ln());
+    (from + (to - from) * f64::from(share.clamp(-1.0, 2.0))).exp() as u64
 }
 
 /// A small picture of what is seen, as a data address.

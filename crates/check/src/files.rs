@@ -25,6 +25,7 @@ use crate::{CheckError, causes};
 /// A server for the files under one folder; it ends when dropped.
 pub struct FileServer {
     top: PathBuf,
+    root: PathBuf,
     address: String,
     task: JoinHandle<()>,
 }
@@ -53,7 +54,12 @@ impl FileServer {
             // A server on the loopback address only fails when it is dropped.
             let _ = axum::serve(listener, router).await;
         });
-        Ok(Self { top: top.to_path_buf(), address: format!("http://{address}"), task })
+        Ok(Self {
+            top: top.to_path_buf(),
+            root: root.to_path_buf(),
+            address: format!("http://{address}"),
+            task,
+        })
     }
 
     /// The address of a file under the top folder.
@@ -66,6 +72,11 @@ impl FileServer {
     /// The folder that is served.
     pub fn top(&self) -> &Path {
         &self.top
+    }
+
+    /// The folder for addresses that begin with a slash.
+    pub fn root(&self) -> &Path {
+        &self.root
     }
 
     /// A text with our passing addresses made paths from the top folder.

@@ -2,7 +2,7 @@
 
 use std::{
     collections::{BTreeMap, BTreeSet},
-    path::{Component, Path, PathBuf},
+    path::PathBuf,
     sync::atomic::{AtomicUsize, Ordering},
 };
 
@@ -19,7 +19,10 @@ use kivet_page::{
 use kivet_recipe::Format;
 use url::Url;
 
-use crate::{CheckError, Place, Progress, SWEPT, Target, browse::reachable, files::FileServer};
+use crate::{
+    CheckError, Place, Progress, SWEPT, Target, browse::reachable, files::FileServer,
+    target::relative,
+};
 
 /// Pixels from one width of the sweep to the next.
 const STEP: usize = 16;
@@ -75,7 +78,7 @@ async fn one(
     step: &(dyn Fn(&str) + Sync),
 ) -> Result<SeenPage, CheckError> {
     let (url, server) = reachable(target, None).await?;
-    let mut page = SeenPage { path: path_in_site(target), ..SeenPage::default() };
+    let mut page = SeenPage { path: target.path_in_site(), ..SeenPage::default() };
     let mut observations = Vec::new();
     let mut ratios = BTreeMap::new();
     for device in DEVICES {
@@ -278,29 +281,4 @@ fn late_embeds(observations: &[Observation]) -> usize {
         embed.element.tag == "iframe" && !waits && below
     });
     late.count()
-}
-
-/// A page's path in its site.
-fn path_in_site(target: &Target) -> String {
-    match &target.place {
-        Place::File { file, root } => relative(file, root).unwrap_or_default(),
-        Place::Web(url) => {
-            let path = url.path().trim_start_matches('/');
-            if path.is_empty() || path.ends_with('/') {
-                format!("{path}index.html")
-            } else {
-                path.to_owned()
-            }
-        }
-    }
-}
-
-/// A file's path from a folder, which may climb out of it.
-fn relative(file: &Path, from: &Path) -> Option<String> {
-    let (file, from): (Vec<Component<'_>>, Vec<Component<'_>>) =
-        (file.components().collect(), from.components().collect());
-    let shared = file.iter().zip(&from).take_while(|(one, other)| one == other).count();
-    let up = from[shared..].iter().map(|_| Some(".."));
-    let down = file[shared..].iter().map(|part| part.as_os_str().to_str());
-    up.chain(down).collect::<Option<Vec<&str>>>().map(|parts| parts.join("/"))
 }

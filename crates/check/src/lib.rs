@@ -10,8 +10,10 @@ mod fetch;
 mod files;
 mod learn;
 mod read;
+mod shelved;
 mod sweep;
 mod target;
+mod widths;
 
 use std::{
     collections::BTreeMap,
@@ -30,8 +32,10 @@ use kivet_page::{
     report::{Failure, Mode, PageReport, Report},
 };
 pub use learn::look;
-pub use sweep::{FittedSizes, SWEPT, fit_page};
+pub use shelved::ShelfFolder;
+pub use sweep::{FittedSizes, fit_page};
 pub use target::{Place, Target, targets};
+pub use widths::SWEPT;
 
 use crate::examine::Scales;
 
@@ -52,6 +56,8 @@ pub struct CheckOptions {
     pub thumbnails: bool,
     /// The service that pages in files name by `/pic/` alone; without it they find files.
     pub pictures: Option<String>,
+    /// Shelves that may hold the pages' pictures: fixes then name them.
+    pub shelves: Vec<ShelfFolder>,
     /// Pages looked at at the same time. More than one is quicker, and disturbs the times that are
     /// measured.
     pub at_once: usize,
@@ -109,14 +115,14 @@ pub async fn check(
                 None => read::read(&target, options, fetcher, scales, &step).await,
             };
             done.fetch_add(1, Ordering::Relaxed);
-            (target.name.clone(), looked)
+            (target.name.clone(), target.path_in_site(), looked)
         }
     };
     let mut looking = futures::stream::iter(targets).map(look).buffered(options.at_once.max(1));
-    while let Some((name, looked)) = looking.next().await {
+    while let Some((name, under, looked)) = looking.next().await {
         match looked {
             Ok(Looked { page, thumbnails }) => {
-                report.pages.push(page);
+                report.pages.push(PageReport { under, ..page });
                 report.thumbnails.extend(thumbnails);
             }
             Err(error) => report.failures.push(Failure { page: name, problem: causes(&error) }),

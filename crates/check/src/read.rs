@@ -4,6 +4,8 @@
 use std::{
     collections::{BTreeMap, HashMap},
     path::{Path, PathBuf},
+    sync::Arc,
+    time::Duration,
 };
 
 use futures::StreamExt;
@@ -13,6 +15,7 @@ use kivet_page::{
     observe,
     report::PageReport,
 };
+use tokio::time::timeout;
 use url::Url;
 
 use crate::{
@@ -20,6 +23,7 @@ use crate::{
     browse::{beside, seen},
     examine::{Scales, predict},
     fetch::FileHeader,
+    shelved::on_shelf,
 };
 
 /// Heads fetched at the same time for one page.
@@ -33,7 +37,7 @@ struct Read {
     no_store: bool,
     sheets: Vec<(String, String)>,
     files: HashMap<String, PictureFile>,
-    headers: HashMap<String, std::sync::Arc<FileHeader>>,
+    headers: HashMap<String, Arc<FileHeader>>,
 }
 
 /// Reads a page for each of the options' devices.
@@ -66,7 +70,7 @@ pub async fn read(
     // Which candidates are taken does not hang on the pictures; where they stand does.
     let first: Vec<Observation> =
         options.devices.iter().map(|device| read.observe(device)).collect();
-    read.fetch_heads(&first, fetcher, scales).await;
+    read.fetch_heads(&first, fetcher, scales, options.pictures.as_deref()).await;
     let mut observations = Vec::new();
     for device in &options.devices {
         step(device.name);
@@ -78,7 +82,11 @@ pub async fn read(
         }
         observations.push(vec![page]);
     }
-    let mut report = PageReport::new(&target.name, &observations);
+    let shelved = |url: &str| {
+        let file = Url::parse(url).ok().and_then(|url| url.to_file_path().ok())?;
+        on_shelf(&options.shelves, &file)
+    };
+    let mut report = PageReport::new(&target.name, &observations, &shelved);
     if let Some(root) = &read.root {
         let own = Url::from_directory_path(root).map_or(String::new(), String::from);
         report.rewrite(|text| text.replace(&own, "/"));
@@ -110,7 +118,14 @@ impl Read {
         }
     }
 
-    async fn fetch_heads(&mut self, pages: &[Observation], fetcher: &Fetcher, scales: &Scales) {
+    /// `pictures` is the service that answers `/pic/` where pages are files.
+    async fn fetch_heads(
+        &mut self,
+        pages: &[Observation],
+        fetcher: &Fetcher,
+        scales: &Scales,
+        pictures: Option<&str>,
+    ) {
         let mut urls: Vec<String> = pages
             .iter()
             .flat_map(|page| &page.requests)
@@ -122,6 +137,7 @@ impl Read {
         let root = self.root.as_deref();
         let fetch = |url: String| async move {
             let header = match Url::parse(&url) {
+                Ok(parsed) if of_service(&url) => rendition(fetcher, &parsed, pictures).await,
                 Ok(parsed) => Some(fetcher.header(&parsed, root).await),
                 Err(_) => None,
             };
@@ -141,7 +157,10 @@ impl Read {
     /// Puts what was fetched into what was worked out.
     fn complete(&self, page: &mut Observation, scales: &Scales) {
         for request in page.requests.iter_mut().filter(|request| request.is_picture) {
-            let Some(header) = self.headers.get(&request.url) else { continue };
+            let Some(header) = self.headers.get(&request.url) else {
+                request.status = if of_service(&request.url) { 200 } else { request.status };
+                continue;
+            };
             request.status = header.status;
             request.media_type.clone_from(&header.media_type);
             request.bytes = if header.status == 200 { header.length } else { 0 };
@@ -154,6 +173,7 @@ impl Read {
         }
         let density = page.device.density;
         for place in &mut page.uses {
+            place.unknown |= of_service(&place.url) && !self.headers.contains_key(&place.url);
             let file = self.files.get(&place.url);
             let whole = self.headers.get(&place.url).filter(|header| header.is_whole());
             // What was fetched whole is small enough to be made anew; of the rest the weight is
@@ -183,6 +203,28 @@ impl Read {
             place.vector_beside = (header.status == 200 && is_vector).then(|| vector.to_string());
         }
     }
+}
+
+/// The header of a rendition, unless a service would first have to make it; of a page in a file,
+/// from the service at `pictures`, as there is no telling which one is meant.
+async fn rendition(
+    fetcher: &Fetcher,
+    url: &Url,
+    pictures: Option<&str>,
+) -> Option<Arc<FileHeader>> {
+    let asked = match url.scheme() {
+        "file" => Url::parse(pictures?).ok()?.join(url.path()).ok()?,
+        _ => url.clone(),
+    };
+    timeout(PATIENCE, fetcher.header(&asked, None)).await.ok()
+}
+
+/// How long a rendition may take that only its header is wanted of.
+const PATIENCE: Duration = Duration::from_secs(1);
+
+/// True for the address of a rendition.
+fn of_service(url: &str) -> bool {
+    Url::parse(url).is_ok_and(|url| url.path().starts_with("/pic/"))
 }
 
 /// What a frame loads at once: its document and what that names.

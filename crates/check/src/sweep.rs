@@ -5,10 +5,7 @@ use std::collections::HashMap;
 use kivet_browser::{Chromium, Tab};
 use kivet_page::{DEVICES, Document, Sample, fit_sizes};
 
-use crate::{CheckError, Target, browse::reachable};
-
-/// The viewports swept, in CSS pixels.
-pub const SWEPT: std::ops::RangeInclusive<u32> = 320..=2560;
+use crate::{CheckError, Target, browse::reachable, widths::SWEPT};
 
 /// Pixels from one to the next.
 const STEP: usize = 16;

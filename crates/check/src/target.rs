@@ -1,6 +1,9 @@
 //! What is to be checked: addresses, files, folders, sitemaps.
 
-use std::path::{Path, PathBuf};
+use std::{
+    io::Read,
+    path::{Component, Path, PathBuf},
+};
 
 use url::Url;
 use walkdir::WalkDir;
@@ -38,6 +41,31 @@ impl Target {
             Place::File { file, .. } => Url::from_file_path(file).ok(),
         }
     }
+
+    /// Its path in its site.
+    pub fn path_in_site(&self) -> String {
+        match &self.place {
+            Place::File { file, root } => relative(file, root).unwrap_or_default(),
+            Place::Web(url) => {
+                let path = url.path().trim_start_matches('/');
+                if path.is_empty() || path.ends_with('/') {
+                    format!("{path}index.html")
+                } else {
+                    path.to_owned()
+                }
+            }
+        }
+    }
+}
+
+/// A file's path from a folder, which may climb out of it.
+pub(crate) fn relative(file: &Path, from: &Path) -> Option<String> {
+    let (file, from): (Vec<Component<'_>>, Vec<Component<'_>>) =
+        (file.components().collect(), from.components().collect());
+    let shared = file.iter().zip(&from).take_while(|(one, other)| one == other).count();
+    let up = from[shared..].iter().map(|_| Some(".."));
+    let down = file[shared..].iter().map(|part| part.as_os_str().to_str());
+    up.chain(down).collect::<Option<Vec<&str>>>().map(|parts| parts.join("/"))
 }
 
 /// The pages that `words` name, in order.
@@ -65,12 +93,26 @@ pub async fn targets(words: &[String], fetcher: &Fetcher) -> Result<Vec<Target>,
                 .map_err(|source| CheckError::Read { path: whole.clone(), source })?;
             found.extend(in_sitemap(word, &text)?);
         } else {
+            if !is_html(&whole) {
+                return Err(CheckError::NotAPage(word.clone()));
+            }
             let root = whole.parent().unwrap_or(&whole).to_path_buf();
             found.push(Target { name: word.clone(), place: Place::File { file: whole, root } });
         }
     }
     Ok(found)
 }
+
+/// True for a file that may be a page, whatever it is called: it has a tag, and is text.
+fn is_html(file: &Path) -> bool {
+    let mut start = Vec::new();
+    let read =
+        std::fs::File::open(file).and_then(|opened| opened.take(BEGINNING).read_to_end(&mut start));
+    read.is_ok() && start.contains(&b'<') && !start.contains(&0)
+}
+
+/// So many bytes tell a page from other files.
+const BEGINNING: u64 = 4096;
 
 fn in_folder(word: &str, folder: &Path) -> Result<Vec<Target>, CheckError> {
     let is_page = |path: &Path| path.extension().is_some_and(|one| one == "html" || one == "htm");

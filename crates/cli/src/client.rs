@@ -10,29 +10,36 @@ use kivet_service::Problem;
 use reqwest::{Client, Method, RequestBuilder};
 use serde::{Serialize, de::DeserializeOwned};
 
+use crate::nearby;
+
 /// Where the service is and how to be let in.
 #[derive(clap::Args)]
 pub struct Reach {
-    /// The service's address.
-    #[arg(
-        long,
-        env = "KIVET_SERVICE",
-        default_value = "http://127.0.0.1:8484",
-        value_name = "ADDRESS"
-    )]
-    service: String,
+    /// The service's address; without it, the one that kivet.toml here starts, else
+    /// http://127.0.0.1:8484.
+    #[arg(long, env = "KIVET_SERVICE", value_name = "ADDRESS")]
+    service: Option<String>,
     /// The admin token; without it, the one in the data folder.
     #[arg(long, env = "KIVET_TOKEN", hide_env_values = true)]
     token: Option<String>,
-    /// The service's data folder, where the token is looked for.
-    #[arg(long, env = "KIVET_DATA", default_value = "kivet-data", value_name = "FOLDER")]
-    data: PathBuf,
+    /// The service's data folder, where the token is looked for; without it, the one of kivet.toml
+    /// here, else kivet-data.
+    #[arg(long, env = "KIVET_DATA", value_name = "FOLDER")]
+    data: Option<PathBuf>,
 }
 
 impl Reach {
-    /// The service's address, without a slash at the end.
-    pub fn service(&self) -> &str {
-        self.service.trim_end_matches('/')
+    /// The service's address, without a slash at the end. `host:port` is one, too.
+    pub fn service(&self) -> String {
+        let named = self.service.clone().or_else(|| nearby::config().as_ref().map(nearby::address));
+        let address = named.unwrap_or_else(|| "http://127.0.0.1:8484".to_owned());
+        let address = address.trim_end_matches('/');
+        if address.contains("://") { address.to_owned() } else { format!("http://{address}") }
+    }
+
+    fn data(&self) -> PathBuf {
+        let named = self.data.clone().or_else(|| nearby::config().map(|config| config.data));
+        named.unwrap_or_else(|| "kivet-data".into())
     }
 
     /// Calls the administration interface and reads its answer.
@@ -63,7 +70,7 @@ impl Reach {
 
     /// Asks with headers for what the service tells its own machine, token or not.
     pub fn ask<T: DeserializeOwned>(&self, path: &str, headers: &[(&str, String)]) -> Result<T> {
-        let token = self.token.clone().or_else(|| token_in(&self.data).ok());
+        let token = self.token.clone().or_else(|| token_in(&self.data()).ok());
         self.answer(Method::GET, path, |request| {
             let request =
                 headers.iter().fold(request, |request, (name, value)| request.header(*name, value));
@@ -104,7 +111,7 @@ impl Reach {
     ) -> Result<T> {
         let token = match &self.token {
             Some(token) => token.clone(),
-            None => token_in(&self.data)?,
+            None => token_in(&self.data())?,
         };
         self.answer(method, path, |request| with(request).bearer_auth(token))
     }
@@ -121,7 +128,7 @@ impl Reach {
             let answer = request.send().await.with_context(|| {
                 format!(
                     "no service answers at {}; start one with `kivet serve` or name it with --service",
-                    self.service
+                    self.service()
                 )
             })?;
             let good = answer.status().is_success();
@@ -132,8 +139,8 @@ impl Reach {
                     .context("the service answered in a form this client does not know");
             }
             match serde_json::from_slice::<Problem>(&body) {
-                Ok(problem) => bail!("{}", problem.detail),
-                Err(_) => bail!("the service at {} does not answer like Kivet", self.service),
+                Ok(problem) => bail!("{} (asked {})", problem.detail, self.service()),
+                Err(_) => bail!("the service at {} does not answer like Kivet", self.service()),
             }
         })
     }

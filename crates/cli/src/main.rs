@@ -5,6 +5,7 @@
 
 mod client;
 mod commands;
+mod nearby;
 mod output;
 mod rewriting;
 
@@ -30,6 +31,8 @@ struct Kivet {
 
 #[derive(Subcommand)]
 enum Command {
+    /// Write a kivet.toml for the folder of pictures at hand.
+    Init(commands::init::Init),
     /// Start the service.
     Serve(commands::serve::Serve),
     /// Start the service with the sample festival site.
@@ -58,11 +61,21 @@ enum Command {
     Console(commands::console::Console),
     /// Say what is missing on this machine, and how to get it.
     Doctor(commands::doctor::Doctor),
+    /// Write a script that completes commands in a shell.
+    Completions(commands::completions::Completions),
+    /// Write manual pages, one for each command.
+    Manual(commands::manual::Manual),
+}
+
+/// All commands, as clap has them.
+pub fn commands_of_kivet() -> clap::Command {
+    <Kivet as clap::CommandFactory>::command()
 }
 
 fn main() -> ExitCode {
     let Kivet { command, json } = Kivet::parse();
     let done = match command {
+        Command::Init(init) => init.run(json),
         Command::Serve(serve) => serve.run(json),
         Command::Demo(demo) => demo.run(json),
         Command::Render(render) => render.run(json),
@@ -77,6 +90,8 @@ fn main() -> ExitCode {
         Command::Check(check) => check.run(json),
         Command::Console(console) => console.run(json),
         Command::Doctor(doctor) => doctor.run(json),
+        Command::Completions(completions) => completions.run(),
+        Command::Manual(manual) => manual.run(json),
     };
     match done {
         Ok(code) => code,

@@ -34,6 +34,12 @@ pub fn show_warnings() {
     let _ = lines.with_env_filter(filter).with_writer(std::io::stderr).try_init();
 }
 
+/// A number of things for people: `1 page`, `2 pages`.
+pub fn count(number: usize, thing: &str) -> String {
+    let end = if number == 1 { "" } else { "s" };
+    format!("{number} {thing}{end}")
+}
+
 /// A number of bytes for people.
 pub fn bytes(count: u64) -> String {
     kivet_recipe::Bytes::new(count).to_string()

@@ -67,7 +67,12 @@ fn a_folder_is_checked_and_reported_in_every_form() {
     let said = ends(
         &arguments,
         0,
-        &["more-pixels-than-shown", "alt-missing", "line 5", "nothing to fix was found"],
+        &[
+            "more-pixels-than-shown",
+            "alt-missing",
+            "careless.html:5 lanterns.jpg",
+            "nothing to fix was found",
+        ],
     );
     assert!(said.contains("careless.html") && said.contains("plain.html"));
 
@@ -79,7 +84,7 @@ fn a_folder_is_checked_and_reported_in_every_form() {
         phone["sent"].as_u64().unwrap() > 3_000_000 && phone["needed"].as_u64().unwrap() < 100_000
     );
     assert!(
-        read(1).contains("<section>") && read(4).contains("| phone | 3.31 MB |"),
+        read(1).contains("<section id=") && read(4).contains("| phone | 3.31 MB |"),
         "{}",
         read(4)
     );
@@ -101,7 +106,7 @@ fn budgets_and_baselines_decide_the_exit_code() {
     ends(
         &[&page, "--text", "--device", "laptop", "--fail-on", "wasted>1MB"],
         3,
-        &["wasted>1000000, it is"],
+        &["wasted>1000000 on the laptop: it is"],
     );
     ends(&[&page, "--text", "--report", &baseline], 0, &[]);
     ends(&[&page, "--text", "--baseline", &baseline], 0, &["beyond the baseline: nothing"]);
@@ -111,12 +116,32 @@ fn budgets_and_baselines_decide_the_exit_code() {
         "<img src=\"pictures/lanterns.jpg\" width=\"300\">\n<img src=\"pictures/sponsor-tern.png\" alt=\"logo\">",
     );
     ends(&[&page, "--text", "--baseline", &baseline], 3, &["alt-useless", "img:nth-of-type(2)"]);
+    // What is accepted is accepted from then on.
+    ends(&[&page, "--text", "--baseline", &baseline, "--update-baseline"], 0, &[]);
+    ends(&[&page, "--text", "--baseline", &baseline], 0, &["beyond the baseline: nothing"]);
+    // A page nobody knew is new whole; JUnit fails what the exit code does, and no more.
+    write(&folder, "another.html", "<img src=\"pictures/lanterns.jpg\" width=\"90\" alt=\"\">");
+    let site = folder.path().display().to_string();
+    let junit = folder.path().join("r.xml").display().to_string();
+    ends(&[&page, &site, "--text", "--report", &baseline], 0, &[]);
+    std::fs::remove_file(folder.path().join("another.html")).unwrap();
+    ends(&[&site, "--text", "--report", &baseline, "--report", &junit], 0, &[]);
+    assert!(!std::fs::read_to_string(&junit).unwrap().contains("<failure"));
+    write(&folder, "another.html", "<img src=\"pictures/lanterns.jpg\" width=\"90\" alt=\"\">");
+    let new = ["more-pixels-than-shown at", "another.html"];
+    ends(&[&site, "--text", "--baseline", &baseline, "--report", &junit, "--quiet"], 3, &new);
+    assert!(std::fs::read_to_string(&junit).unwrap().contains("<failure"));
+    ends(&[&page, "--text", "--report", &baseline], 0, &[]);
     write(
         &folder,
         "careless.html",
         "<img src=\"pictures/lanterns.jpg\" width=\"300\" alt=\"Lit kites above a field\">",
     );
-    ends(&[&page, "--text", "--against", &baseline], 0, &["fixed  alt-missing", "1 fixed, 0 new"]);
+    ends(
+        &[&page, "--text", "--against", &baseline],
+        0,
+        &["fixed  alt-missing", "6 fixed, 1 new, 0 worse"],
+    );
 }
 
 #[test]
@@ -128,6 +153,9 @@ fn what_cannot_be_checked_is_said_and_the_rest_is_checked() {
         1,
         &["`/nowhere/at-all.html` is neither an http URL nor a file"],
     );
+    ends(&[&site, "--text", "--fail-on", "largest>1s"], 2, &["needs a browser"]);
+    let picture = folder.path().join("pictures/lanterns.jpg").display().to_string();
+    ends(&[&picture, "--text"], 1, &["lanterns.jpg", "is no page"]);
     ends(&[&site, "--text", "--fail-on", "alt-mising"], 2, &["did you mean `alt-missing`?"]);
     ends(&[&site, "--text", "--report", "out.pdf"], 2, &["does not say which form", ".sarif"]);
     ends(&[&site, "--device", "watch"], 2, &["there is no device `watch`", "small-phone"]);

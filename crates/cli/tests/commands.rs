@@ -229,6 +229,83 @@ fn render_writes_what_it_says() {
     fails(&["render", original], 2, &["--recipe"]);
 }
 
+/// Runs in `folder`, as somebody does who has a folder of pictures of their own.
+fn kivet_in(folder: &Path, arguments: &[&str]) -> Output {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_kivet"));
+    for name in ["KIVET_SERVICE", "KIVET_TOKEN", "KIVET_DATA", "KIVET_CONFIG", "KIVET_LISTEN"] {
+        command.env_remove(name);
+    }
+    command.current_dir(folder).args(arguments).output().unwrap()
+}
+
+#[test]
+fn a_newcomer_s_folder_is_served_and_asked_without_naming_anything() {
+    let folder = tempfile::tempdir().unwrap();
+    let pictures = folder.path().join("my pictures/Winter 26");
+    std::fs::create_dir_all(&pictures).unwrap();
+    std::fs::copy(repository().join("demo/originals/night/lanterns.jpg"), pictures.join("lit.jpg"))
+        .unwrap();
+    let made = kivet_in(folder.path(), &["init"]);
+    let said = text(&made.stdout);
+    assert!(
+        said.contains("winter-26: 1 picture in my pictures/Winter 26"),
+        "{said}{}",
+        text(&made.stderr)
+    );
+    let again = kivet_in(folder.path(), &["init"]);
+    assert_eq!(again.status.code(), Some(1));
+    assert!(text(&again.stderr).contains("is there already"));
+
+    // Client commands find service, token and shelves by the file beside them.
+    let port = std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
+    let file = folder.path().join("kivet.toml");
+    let config = std::fs::read_to_string(&file).unwrap();
+    std::fs::write(&file, config.replace("8484", &port.to_string())).unwrap();
+    let child = Command::new(env!("CARGO_BIN_EXE_kivet"))
+        .args(["serve", "--json"])
+        .current_dir(folder.path())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::null())
+        .spawn()
+        .unwrap();
+    let mut served = Served { child, address: format!("127.0.0.1:{port}") };
+    let lines = BufReader::new(served.child.stdout.take().unwrap()).lines().map_while(Result::ok);
+    assert!(lines.into_iter().any(|line| line.contains("\"pictures\"")));
+    let markup = ["markup", "winter-26/lit.jpg", "--sizes", "300px", "--alt", "Kites"];
+    let written = kivet_in(folder.path(), &markup);
+    assert!(text(&written.stdout).contains("/winter-26/lit.jpg 300w"), "{}", text(&written.stderr));
+    let slip = kivet_in(folder.path(), &["markup", "winter-26/lot.jpg", "--sizes", "300px"]);
+    assert!(text(&slip.stderr).contains(&format!("(asked http://127.0.0.1:{port})")));
+    let named = [&markup[..], &["--service", &served.address]].concat();
+    assert!(kivet_in(folder.path(), &named).status.success(), "host:port is an address");
+
+    std::fs::write(
+        folder.path().join("page.html"),
+        "<!doctype html><html lang=en><title>Kites</title><img src=\"my%20pictures/Winter%2026/lit.jpg\" width=300 alt=\"Lit kites\">",
+    )
+    .unwrap();
+    let checked = kivet_in(folder.path(), &["check", "page.html", "--text", "--fixes"]);
+    let said = text(&checked.stdout);
+    assert!(
+        said.contains("/winter-26/lit.jpg 300w")
+            && said.lines().all(|line| line.chars().count() <= 100 || line.contains("/pic/")),
+        "{said}"
+    );
+}
+
+#[test]
+fn completions_and_manual_pages_are_written() {
+    let folder = tempfile::tempdir().unwrap();
+    let script = text(&kivet(&["completions", "bash"]).stdout);
+    assert!(script.contains("complete -F _kivet") && script.contains("--update-baseline"));
+    let manual = folder.path().join("man");
+    let written = kivet(&["manual", manual.to_str().unwrap()]);
+    assert!(written.status.success(), "{}", text(&written.stderr));
+    let page = std::fs::read_to_string(manual.join("kivet-check.1")).unwrap();
+    assert!(page.contains("update") && page.contains(".TH"));
+    fails(&["completions", "abacus"], 2, &["abacus", "bash"]);
+}
+
 #[test]
 fn doctor_tells_what_is_there_and_serve_refuses_what_it_cannot_follow() {
     let good = kivet(&["doctor", "--config", "demo/kivet.toml", "--json"]);

@@ -15,6 +15,7 @@
 mod device;
 mod findings;
 mod fit;
+mod fix;
 pub mod learn;
 mod lifetime;
 mod loaders;
@@ -28,8 +29,9 @@ pub mod rules;
 mod text;
 
 pub use device::{DEVICES, Device};
-pub use findings::{Code, Cost, Finding, findings};
+pub use findings::{Code, Cost, Finding, Fix, findings};
 pub use fit::{Sample, TOLERANCE, fit_sizes};
+pub use fix::Shelved;
 pub use lifetime::cache_lifetime;
 pub use observation::{Element, Observation, Use};
 pub use place::*;

@@ -1,6 +1,11 @@
 //! The administration interface as a whole, with its OpenAPI description.
 
-use axum::{Json, Router, routing::get};
+use axum::{
+    Json, Router,
+    http::{HeaderValue, header::CACHE_CONTROL},
+    routing::get,
+};
+use tower_http::set_header::SetResponseHeaderLayer;
 use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
 
@@ -44,6 +49,11 @@ pub(crate) fn routes() -> Router<App> {
     router
         .route("/api/openapi.json", get(|| async { Json(description) }))
         .route("/api/{*path}", get(unknown).post(unknown))
+        // What is administered is for those who may see it, as it is now.
+        .layer(SetResponseHeaderLayer::if_not_present(
+            CACHE_CONTROL,
+            HeaderValue::from_static("no-store"),
+        ))
 }
 
 async fn unknown() -> Problem {

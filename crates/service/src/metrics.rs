@@ -14,6 +14,7 @@ pub struct Metrics {
     sources: IntCounterVec,
     made: IntCounterVec,
     made_bytes: IntCounterVec,
+    unkept: IntCounterVec,
     under_way: IntGauge,
     background: IntGauge,
     queued: Histogram,
@@ -55,6 +56,11 @@ const MADE_BYTES: Description = Description {
     help: "Bytes of renditions made.",
     label: "format",
 };
+const UNKEPT: Description = Description {
+    name: "kivet_storage_failures_total",
+    help: "Times that records or blobs could not be read or written; pictures are sent all the same.",
+    label: "store",
+};
 const QUEUED: Description = Description {
     name: "kivet_rendition_queued_seconds",
     help: "Time renditions waited for a core.",
@@ -74,7 +80,7 @@ pub(crate) fn reference() -> String {
          label | what |\n| --- | --- | --- | --- |\n",
     );
     for Description { name, help, label } in
-        [RESPONSES, SOURCES, MADE, MADE_BYTES, UNDER_WAY, BACKGROUND, QUEUED, WORK]
+        [RESPONSES, SOURCES, MADE, MADE_BYTES, UNKEPT, UNDER_WAY, BACKGROUND, QUEUED, WORK]
     {
         let kind = match name {
             _ if name.ends_with("_total") => "counter",
@@ -88,6 +94,27 @@ pub(crate) fn reference() -> String {
 }
 
 impl Metrics {
+    /// What a store was asked for, or nothing if it failed: a viewer's picture does not hang on it.
+    pub fn kept<T, E: std::error::Error>(
+        &self,
+        store: &str,
+        what: &str,
+        outcome: Result<T, E>,
+    ) -> Option<T> {
+        outcome
+            .inspect_err(|error| {
+                self.unkept.with_label_values(&[store]).inc();
+                let error = crate::causes(error);
+                tracing::error!(
+                    store,
+                    what,
+                    error,
+                    "a store failed; pictures are sent all the same"
+                );
+            })
+            .ok()
+    }
+
     /// Fresh counters.
     ///
     /// # Errors
@@ -116,6 +143,7 @@ impl Metrics {
             sources: counter(SOURCES)?,
             made: counter(MADE)?,
             made_bytes: counter(MADE_BYTES)?,
+            unkept: counter(UNKEPT)?,
             queued: seconds(QUEUED)?,
             work: seconds(WORK)?,
             registry,

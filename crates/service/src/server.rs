@@ -1,6 +1,14 @@
 //! Opening the stores and the port, serving, and stopping without cutting anybody off.
 
-use std::{future::Future, net::SocketAddr, sync::Arc, time::Duration};
+use std::{
+    fs::{File, Permissions, TryLockError},
+    future::Future,
+    net::SocketAddr,
+    os::unix::fs::{DirBuilderExt, PermissionsExt},
+    path::Path,
+    sync::Arc,
+    time::Duration,
+};
 
 use axum::{
     Router,
@@ -42,6 +50,8 @@ pub struct Service {
     address: SocketAddr,
     app: App,
     router: Router,
+    /// The data folder is this service's as long as it lives.
+    _lock: File,
 }
 
 impl Service {
@@ -51,12 +61,20 @@ impl Service {
     /// If any of them cannot be had.
     pub async fn bind(config: &Config) -> Result<Self, StartError> {
         let data = |source| StartError::Data { path: config.data.clone(), source };
-        std::fs::create_dir_all(&config.data).map_err(data)?;
+        std::fs::DirBuilder::new()
+            .recursive(true)
+            .mode(OWNER_ONLY)
+            .create(&config.data)
+            .map_err(data)?;
+        // Also that of an earlier version.
+        std::fs::set_permissions(&config.data, Permissions::from_mode(OWNER_ONLY)).map_err(data)?;
+        let lock = lock(&config.data)?;
         let sign_in = Arc::new(SignIn::open(&config.data).map_err(data)?);
         let records = Records::open(&config.data.join("records.db"))?;
         let blobs = Blobs::in_folder(&config.data.join("renditions"))?;
         let metrics = Metrics::new()?;
-        let shelves = Shelves::new(&config.shelves, records.clone(), config.limits.engine())
+        let limits = config.limits.engine();
+        let shelves = Shelves::new(&config.shelves, records.clone(), limits, metrics.clone())
             .map_err(StartError::Shelf)?;
         let reductions = Reductions::in_folder(
             &config.data.join("reductions"),
@@ -85,7 +103,7 @@ impl Service {
         let listener = TcpListener::bind(config.listen).await.map_err(listen)?;
         let address = listener.local_addr().map_err(listen)?;
         let router = router(&app, config);
-        Ok(Self { listener, address, app, router })
+        Ok(Self { listener, address, app, router, _lock: lock })
     }
 
     /// Where it listens.
@@ -130,6 +148,20 @@ impl Service {
                 Ok(())
             }
         }
+    }
+}
+
+/// Records, renditions and the token are nobody else's.
+const OWNER_ONLY: u32 = 0o700;
+
+/// Takes the data folder for this service alone: two would each take the other's files for its own.
+fn lock(data: &Path) -> Result<File, StartError> {
+    let problem = |source| StartError::Data { path: data.to_owned(), source };
+    let file = File::create(data.join("lock")).map_err(problem)?;
+    match file.try_lock() {
+        Ok(()) => Ok(file),
+        Err(TryLockError::WouldBlock) => Err(StartError::InUse { path: data.to_owned() }),
+        Err(TryLockError::Error(source)) => Err(problem(source)),
     }
 }
 

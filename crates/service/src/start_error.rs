@@ -24,6 +24,15 @@ pub enum StartError {
         /// Why.
         source: std::io::Error,
     },
+    /// Another service uses the data folder.
+    #[error(
+        "the data folder {} is in use by another Kivet; stop it, or name another folder with --data",
+        path.display()
+    )]
+    InUse {
+        /// The folder.
+        path: PathBuf,
+    },
     /// A shelf cannot be opened.
     #[error(transparent)]
     Shelf(std::io::Error),

@@ -1,5 +1,6 @@
 import { Spin } from "antd";
 import { Suspense, lazy } from "react";
+import { client } from "./api/client";
 import { NavLink, Navigate, Route, Routes } from "react-router";
 
 const LibraryPage = lazy(() => import("./library/LibraryPage"));
@@ -9,6 +10,12 @@ const PlacesPage = lazy(() => import("./places/PlacesPage"));
 const ReportPage = lazy(() => import("./pages/ReportPage"));
 const RulesPage = lazy(() => import("./rules/RulesPage"));
 const WorkbenchPage = lazy(() => import("./workbench/WorkbenchPage"));
+
+/** Ends this browser's session; the next call says that it is not signed in. */
+async function signOut() {
+  await client.POST("/api/sign-out", {});
+  location.assign("/console/");
+}
 
 /** The frame around every page. */
 export function Console() {
@@ -28,6 +35,7 @@ export function Console() {
         <NavLink to="/places">Places</NavLink>
         <NavLink to="/rules">Rules</NavLink>
         <NavLink to="/pages">Pages</NavLink>
+        <button type="button" onClick={() => { void signOut(); }}>Sign out</button>
       </nav>
       <main>
         <Suspense fallback={<Spin />}>

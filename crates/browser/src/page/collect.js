@@ -247,7 +247,9 @@
     }));
 
   // Properties whose animation lays the page out anew.
-  const LAYOUT = ['top', 'left', 'right', 'bottom', 'margin-top', 'margin-left', 'margin-right', 'margin-bottom', 'margin'];
+  const LAYOUT = ['top', 'left', 'right', 'bottom', 'margin-top', 'margin-left', 'margin-right', 'margin-bottom', 'margin',
+    'inset', 'inset-inline', 'inset-block', 'inset-inline-start', 'inset-inline-end', 'inset-block-start', 'inset-block-end',
+    'margin-inline', 'margin-block', 'margin-inline-start', 'margin-inline-end', 'margin-block-start', 'margin-block-end'];
   const dashed = (name) => name.replace(/[A-Z]/g, (letter) => '-' + letter.toLowerCase());
   const keyframes = new Map();
   const read = (rules) => {

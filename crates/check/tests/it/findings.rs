@@ -31,6 +31,7 @@ async fn found(mode: Mode, pages: &[TestPage], site: &Site) -> BTreeMap<String, 
             thumbnails: false,
             pictures: None,
             at_once: 6,
+            shelves: Vec::new(),
         };
         let report = check(&targets, &options, &Fetcher::new().expect("a client"), &|_| {})
             .await

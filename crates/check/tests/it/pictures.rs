@@ -59,6 +59,7 @@ fn drawn(subject: &str, size: Size) -> Raster {
             }
             // Grain is where formats differ most.
             "calm" => scene(seed, x, y, u, v, 0.0),
+            "haze" => scene(seed, x, y, u, v, 8.0),
             _ => scene(seed, x, y, u, v, 26.0),
         }
     };

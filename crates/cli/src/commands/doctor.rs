@@ -10,7 +10,7 @@ use comfy_table::{Table, presets};
 use kivet_service::read_config;
 use serde::Serialize;
 
-use crate::output;
+use crate::{nearby, output};
 
 /// Say what is missing on this machine, and how to get it.
 #[derive(clap::Args)]
@@ -34,14 +34,15 @@ struct Finding {
 }
 
 impl Doctor {
-    /// Exits with 1 if serving is impossible; what only building or tests need does not count.
+    /// Exits with 1 if serving is impossible; what only checking or building needs does not count.
     pub fn run(self, json: bool) -> Result<ExitCode> {
         let mut findings = vec![configuration(&self.config)];
+        findings.extend(shelves(&self.config));
         findings.extend([
             program(
                 "chromium",
                 &["chromium", "chromium-browser", "google-chrome"],
-                "tests",
+                "checking, learning and proving in a browser",
                 "apt-get install chromium",
             ),
             program("nasm", &["nasm"], "building", "apt-get install nasm"),
@@ -50,7 +51,7 @@ impl Doctor {
             program("node", &["node"], "building the console", "install Node.js 20 or later"),
             program("npm", &["npm"], "building the console", "it comes with Node.js"),
         ]);
-        let serves = findings[0].ok;
+        let serves = findings.iter().filter(|one| one.needed_for == "serving").all(|one| one.ok);
         output::print(json, &findings, |findings| table(findings))?;
         Ok(if serves { ExitCode::SUCCESS } else { ExitCode::FAILURE })
     }
@@ -62,9 +63,28 @@ fn configuration(file: &Path) -> Finding {
             let shelves: Vec<&str> = config.shelves.keys().map(String::as_str).collect();
             (true, format!("{}: shelves {}", file.display(), shelves.join(", ")))
         }
-        Err(error) => (false, kivet_check::causes(&error)),
+        Err(error) => (false, format!("{}; `kivet init` writes one", kivet_check::causes(&error))),
     };
     Finding { thing: "configuration", needed_for: "serving", ok, note }
+}
+
+/// Each shelf's folder, and whether it can be read.
+fn shelves(file: &Path) -> Vec<Finding> {
+    let shelves = read_config(file).map(|config| nearby::shelves(&config)).unwrap_or_default();
+    let finding = |shelf: kivet_check::ShelfFolder| {
+        let opened = std::fs::read_dir(&shelf.folder);
+        let note = match &opened {
+            Ok(_) => format!("{}: {}", shelf.name, shelf.folder.display()),
+            Err(error) => format!(
+                "{}: {}: {error}; make the folder, or name another in {}",
+                shelf.name,
+                shelf.folder.display(),
+                file.display()
+            ),
+        };
+        Finding { thing: "shelf", needed_for: "serving", ok: opened.is_ok(), note }
+    };
+    shelves.into_iter().map(finding).collect()
 }
 
 fn program(thing: &'static str, names: &[&str], needed_for: &'static str, way: &str) -> Finding {

@@ -40,8 +40,9 @@ enum What {
     },
     /// Mark the point that crops keep, in percent across and down: 30-40.
     Focus {
-        /// The original, as shelf/path.
-        original: String,
+        /// The originals, as shelf/path.
+        #[arg(required = true, value_name = "ORIGINAL")]
+        originals: Vec<String>,
         /// The point; `none` takes the mark away.
         point: String,
         #[command(flatten)]
@@ -104,10 +105,16 @@ impl Library {
                     reach.call(Method::GET, "/api/library/look", &[("original", &original)])?;
                 output::print(json, &answer, shown)?;
             }
-            What::Focus { original, point, reach } => {
-                let order = FocusOrder { original, focus: read_point(&point)? };
-                let answer: OriginalResponse = reach.put("/api/library/focus", &order)?;
-                output::print(json, &answer, shown)?;
+            What::Focus { originals, point, reach } => {
+                let focus = read_point(&point)?;
+                let mark = |original: String| -> Result<OriginalResponse> {
+                    reach.put("/api/library/focus", &FocusOrder { original, focus })
+                };
+                let answers: Vec<OriginalResponse> =
+                    originals.into_iter().map(mark).collect::<Result<_>>()?;
+                output::print(json, &answers, |answers| {
+                    answers.iter().map(shown).collect::<Vec<_>>().join("\n")
+                })?;
             }
             What::Alt(AltText {
                 original,

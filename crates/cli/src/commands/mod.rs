@@ -2,11 +2,14 @@
 
 pub mod apply;
 pub mod check;
+pub mod completions;
 pub mod console;
 pub mod demo;
 pub mod doctor;
+pub mod init;
 pub mod learn;
 pub mod library;
+pub mod manual;
 pub mod markup;
 pub mod place;
 pub mod render;

@@ -4,6 +4,7 @@ use std::process::ExitCode;
 
 use anyhow::{Result, bail};
 use comfy_table::{CellAlignment, Table, presets};
+use kivet_recipe::Basis;
 use kivet_service::WhyResponse;
 
 use crate::{client::Reach, output};
@@ -65,8 +66,16 @@ fn text(why: &WhyResponse) -> String {
     let [width, height] = why.size;
     let mut text = format!("{}\n\n", why.address);
     let mut say = |name: &str, value: String| text.push_str(&format!("{name:<10} {value}\n"));
-    say("sends", format!("{width} x {height} {}, {}", why.format, why.encoding));
+    let best = why.candidates.iter().find(|candidate| candidate.format == why.format);
+    let later = best.filter(|best| best.encoding != why.encoding);
+    let later = later.map_or(String::new(), |best| {
+        format!(" at first; {} once there is time to search", best.encoding)
+    });
+    say("sends", format!("{width} x {height} {}, {}{later}", why.format, why.encoding));
     say("because", why.because.clone());
+    if let Some(by) = &why.crop_by {
+        say("crop", format!("kept around {by}"));
+    }
     say("width", why.width_from.clone());
     if let Some([width, height]) = why.requested_size {
         say(
@@ -95,6 +104,17 @@ fn text(why: &WhyResponse) -> String {
             None => "no; it is made when it is asked for".to_owned(),
         },
     );
+    if let (Some(ready), Some(best)) = (&why.ready, best) {
+        let off = ready.bytes as f64 / best.predicted_bytes.max(1) as f64;
+        if !(0.8..=1.25).contains(&off) {
+            let rests = match best.basis {
+                Basis::Prior => "what other pictures took",
+                Basis::Curve => "trials of this picture at other sizes and settings",
+                Basis::Corrected => "what was made of this picture before",
+            };
+            say("", format!("{} were expected, from {rests}", output::bytes(best.predicted_bytes)));
+        }
+    }
     say("version", format!("?v={}", why.version));
     if !why.candidates.is_empty() {
         text.push_str(&format!("\n{}\n\n{}\n", candidates(why), widths(why)));

@@ -27,14 +27,25 @@ impl Metadata {
     }
 }
 
-/// The metadata of a JPEG, PNG or WebP file; of others none is known.
+/// The metadata of a JPEG, PNG, WebP or AVIF file; of others none is known.
 pub fn metadata(bytes: &[u8]) -> Metadata {
     match bytes {
         [0xFF, 0xD8, 0xFF, ..] => of_jpeg(bytes),
         [0x89, b'P', b'N', b'G', ..] => of_png(bytes),
         [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => of_webp(bytes),
+        [_, _, _, _, b'f', b't', b'y', b'p', ..] => of_avif(bytes),
         _ => Metadata::default(),
     }
+}
+
+/// Items that are no part of a picture. EXIF stands behind an offset of four bytes.
+fn of_avif(bytes: &[u8]) -> Metadata {
+    let mut found = Metadata::default();
+    for (kind, content) in location::boxes::beside_pictures(bytes).unwrap_or_default() {
+        let tiff = content.get(4..).filter(|_| &kind == b"Exif");
+        found.add(content, tiff);
+    }
+    found
 }
 
 /// APP1 (EXIF, XMP), APP3 to APP13 and comments; APP0, APP2 (profile) and APP14 (how colours are
@@ -116,6 +127,14 @@ mod tests {
         with.extend(vec![b'x'; 3000]);
         with.extend(&jpeg[2..]);
         assert_eq!(metadata(&with), Metadata { bytes: 3000, has_location: false });
+
+        let kept = Kept { xmp: Some(b"<GPSLatitude>54</GPSLatitude>".to_vec()), ..Kept::default() };
+        let writing = crate::Writing { kept, ..crate::Writing::new(Encoding::lossy(60.0)) };
+        let avif = crate::write(&raster, Format::Avif, &writing).expect("encoded");
+        assert_eq!(metadata(&avif), Metadata { bytes: 29, has_location: true });
+        for cut in 0..avif.len() {
+            let _ = metadata(&avif[..cut]);
+        }
 
         let webp = encode(&raster, Format::Webp, Encoding::Lossless).expect("encoded");
         let mut with = webp.clone();

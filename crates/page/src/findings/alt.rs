@@ -1,6 +1,6 @@
 //! What stands in for a picture where it cannot be seen.
 
-use super::{Code, Cost, Finding, name};
+use super::{Code, Cost, Finding, Fix, name};
 use crate::observation::{Observation, Role, Use};
 
 /// Words that say no more than that there is a picture.
@@ -57,8 +57,7 @@ fn finding(place: &Use) -> Option<Finding> {
             return None;
         }
         let why = format!("{} has no alt: readers hear its address, or nothing", name(&place.url));
-        let fix =
-            element.rewritten(&[("alt", Some("what it shows, or empty if decorative".to_owned()))]);
+        let fix = Fix::set("alt", "what it shows, or empty if decorative");
         return Some(Finding::at(Code::AltMissing, place, Cost::NONE, why, fix));
     };
     let alt = alt.trim();
@@ -75,7 +74,7 @@ fn finding(place: &Use) -> Option<Finding> {
     } else {
         return None;
     };
-    let fix = element.rewritten(&[("alt", Some("what it shows".to_owned()))]);
+    let fix = Fix::set("alt", "what it shows");
     Some(Finding::at(Code::AltUseless, place, Cost::NONE, why, fix))
 }
 

@@ -37,6 +37,10 @@ codes! {
         "status 400 or above, no answer, bytes no decoder knows, an empty `src`",
     MorePixels "more-pixels-than-shown" "more pixels are sent than the screen shows"
         "more than twice the pixels of the screen, and 1 kB or more too much",
+    TooFewPixels "too-few-pixels" "fewer pixels are sent than the screen shows: it looks blurred"
+        "less than three quarters of the pixels across that the screen shows, counted up to density 2",
+    DescriptorWrong "descriptor-wrong" "a width in srcset contradicts its file"
+        "3% or more off the file's width: browsers choose by what `srcset` says",
     CutAway "pixels-cut-away" "pixels are sent that the layout cuts away"
         "more than 20% cut by `object-fit`, `background-size` or a clipping box; what a scroller hides does not count",
     BetterFormat "better-format" "another format holds the same picture in fewer bytes"
@@ -104,6 +108,35 @@ codes! {
 }
 
 impl Code {
+    /// True if it rests on how large a picture is shown.
+    pub(super) const fn is_of_layout(self) -> bool {
+        matches!(
+            self,
+            Self::MorePixels
+                | Self::TooFewPixels
+                | Self::CutAway
+                | Self::BetterFormat
+                | Self::FlatAsPixels
+                | Self::RatioDistorted
+                | Self::SizesMissing
+                | Self::SizesWrong
+        )
+    }
+
+    /// True if it is about the bytes of a picture that was sent.
+    pub(super) const fn is_of_bytes(self) -> bool {
+        matches!(
+            self,
+            Self::MorePixels
+                | Self::TooFewPixels
+                | Self::DescriptorWrong
+                | Self::CutAway
+                | Self::BetterFormat
+                | Self::FlatAsPixels
+                | Self::ShortCaching
+        )
+    }
+
     /// The code of that name.
     pub fn named(name: &str) -> Option<Self> {
         Self::ALL.iter().copied().find(|code| code.as_str() == name)

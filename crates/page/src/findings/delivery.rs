@@ -1,7 +1,7 @@
 //! How answers arrive: broken, by way of a redirect, kept too briefly; pages that cannot come back;
 //! heavy embeds.
 
-use super::{Code, Cost, Finding, name, size};
+use super::{Code, Cost, Finding, Fix, name, size};
 use crate::observation::{Embed, Observation, Request, Role, Use};
 
 /// A picture kept less than a day is fetched again by tomorrow's visit.
@@ -34,13 +34,13 @@ pub(super) fn findings(page: &Observation) -> Vec<Finding> {
         url: page.url.clone(),
         cost: Cost::NONE,
         why: format!("{}: going back loads the whole page anew", block.place),
-        fix: match block.reason.as_str() {
+        fix: Fix::Words(match block.reason.as_str() {
             "no-store" => {
                 "Cache-Control: no-cache instead of no-store, unless the page is secret".to_owned()
             }
             "unload" => "listen to pagehide instead of unload".to_owned(),
             _ => format!("remove what the browser calls {}", block.reason),
-        },
+        }),
     }));
     let screen = f64::from(page.device.height);
     // Browsers fetch lazy frames some screens ahead; the page has done its part.
@@ -70,7 +70,7 @@ fn broken(page: &Observation, place: &Use) -> Option<Finding> {
                     place,
                     Cost::NONE,
                     why,
-                    "name a picture, or remove the element".to_owned(),
+                    Fix::words("name a picture, or remove the element"),
                 )
             },
         );
@@ -102,7 +102,7 @@ fn broken(page: &Observation, place: &Use) -> Option<Finding> {
         place,
         Cost { bytes, ms: None },
         why,
-        "fix the address or put the file there".to_owned(),
+        Fix::words("fix the address, or put the file there"),
     ))
 }
 
@@ -112,9 +112,9 @@ fn redirected(place: &Use, request: &Request) -> Option<Finding> {
     let why = format!("{} sends on to {}", first.url, request.url);
     let fix = match place.role {
         Role::Img if place.element.attribute("srcset").is_none() => {
-            place.element.rewritten(&[("src", Some(request.url.clone()))])
+            Fix::set("src", request.url.clone())
         }
-        _ => format!("write {} where {} stands", request.url, first.url),
+        _ => Fix::Words(format!("write {} where {} stands", request.url, first.url)),
     };
     Some(Finding::at(Code::RedirectBefore, place, Cost::ms(ms), why, fix))
 }
@@ -137,8 +137,9 @@ fn short(place: &Use, request: &Request) -> Option<Finding> {
         }
         Some(lifetime) => format!("{} may be kept for {lifetime} s only", name(&place.url)),
     };
-    let fix =
-        "Cache-Control: public, max-age=31536000, immutable under an address that changes with the file".to_owned();
+    let fix = Fix::words(
+        "Cache-Control: public, max-age=31536000, immutable under an address that changes with the file",
+    );
     Some(Finding::at(Code::ShortCaching, place, Cost::bytes(request.bytes), why, fix))
 }
 
@@ -148,8 +149,7 @@ fn heavy(embed: &Embed) -> Finding {
         name(&embed.url),
         size(embed.bytes_up_front)
     );
-    let fix = embed.element.rewritten(&[("loading", Some("lazy".to_owned()))])
-        + ", or a picture of it that loads it when clicked";
+    let fix = Fix::set("loading", "lazy");
     Finding {
         code: Code::HeavyEmbed,
         element: embed.element.clone(),

@@ -2,7 +2,7 @@
 
 use url::{Origin, Url};
 
-use super::{Code, Cost, Finding, name};
+use super::{Code, Cost, Finding, Fix, name};
 use crate::observation::{Hint, Observation, Role, Use};
 use crate::read_srcset;
 
@@ -39,12 +39,12 @@ fn preload(page: &Observation, hint: &Hint) -> Option<Finding> {
                     name(&hint.url),
                     name(&place.url)
                 ),
-                equal_to(hint, place),
+                Fix::Words(equal_to(hint, place)),
             ),
             None => (
                 Code::PreloadUnused,
                 format!("{} is preloaded and shown nowhere", name(&hint.url)),
-                "remove this link".to_owned(),
+                Fix::words("remove this link"),
             ),
         }
     } else {
@@ -61,7 +61,7 @@ fn preload(page: &Observation, hint: &Hint) -> Option<Finding> {
                 "{} is preloaded with another crossorigin than its image has, and fetched twice",
                 name(&hint.url)
             ),
-            equal_to(hint, users[0]),
+            Fix::Words(equal_to(hint, users[0])),
         )
     };
     Some(Finding {
@@ -127,7 +127,8 @@ fn origin(url: &str) -> Option<Origin> {
 }
 
 fn unused_connection(page: &Observation, hint: &Hint) -> Option<Finding> {
-    if hint.rel != "preconnect" && hint.rel != "dns-prefetch" {
+    // In text nobody asked for stylesheets' fonts and scripts' data.
+    if !page.measured || (hint.rel != "preconnect" && hint.rel != "dns-prefetch") {
         return None;
     }
     let host = origin(&hint.url)?;
@@ -142,7 +143,7 @@ fn unused_connection(page: &Observation, hint: &Hint) -> Option<Finding> {
         "a connection to {} is opened, and nothing on the page comes from there",
         host.ascii_serialization()
     );
-    let fix = "remove this link, or name the host the pictures come from".to_owned();
+    let fix = Fix::words("remove this link, or name the host the pictures come from");
     Some(Finding {
         code: Code::PreconnectUnused,
         element: hint.element.clone(),
@@ -162,7 +163,10 @@ fn missing_connections(page: &Observation) -> Vec<Finding> {
             matches!(hint.rel.as_str(), "preconnect" | "preload" | "dns-prefetch")
                 && origin(&hint.url).as_ref() == Some(&host)
         });
-        let link = format!("<link rel=\"preconnect\" href=\"{}\">", host.ascii_serialization());
+        let link = Fix::Words(format!(
+            "<link rel=\"preconnect\" href=\"{}\">",
+            host.ascii_serialization()
+        ));
         if own.as_ref() == Some(&host) || hinted || found.iter().any(|one| one.fix == link) {
             continue;
         }

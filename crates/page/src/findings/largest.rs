@@ -1,6 +1,6 @@
 //! The largest paint: found late, or fetched like any other picture.
 
-use super::{Code, Cost, Finding, name};
+use super::{Code, Cost, Finding, Fix, name};
 use crate::observation::{Largest, Observation, Request, Role, Started, Use};
 
 /// A picture that fills less of the first screen than this is the largest paint only for want of
@@ -66,9 +66,12 @@ fn found_late(
     };
     let lost = largest.split.as_ref().map(|split| split.discovery_ms);
     let fix = if place.role == Role::Img && lazy && started != Started::Script {
-        element.rewritten(&[("loading", None), ("fetchpriority", Some("high".to_owned()))])
+        Fix::all(&[("loading", None), ("fetchpriority", Some("high".to_owned()))])
     } else {
-        format!("<link rel=\"preload\" as=\"image\" href=\"{}\" fetchpriority=\"high\">", place.url)
+        Fix::Words(format!(
+            "<link rel=\"preload\" as=\"image\" href=\"{}\" fetchpriority=\"high\">",
+            place.url
+        ))
     };
     let why = format!("{} is the largest paint, and {reason}{}", name(&place.url), times(largest));
     Some(Finding::at(Code::LargestFoundLate, place, Cost::ms(lost), why, fix))
@@ -98,8 +101,11 @@ fn not_urgent(page: &Observation, place: &Use, largest: &Largest) -> Option<Find
         name(&place.url),
         times(largest)
     );
-    let element =
-        preload.filter(|_| place.role != Role::Img).map_or(&place.element, |hint| &hint.element);
-    let fix = element.rewritten(&[("fetchpriority", Some("high".to_owned()))]);
+    let fix = match preload.filter(|_| place.role != Role::Img) {
+        Some(hint) => {
+            Fix::Words(hint.element.rewritten(&[("fetchpriority", Some("high".to_owned()))]))
+        }
+        None => Fix::set("fetchpriority", "high"),
+    };
     Some(Finding::at(Code::LargestNotUrgent, place, Cost::ms(lost), why, fix))
 }

@@ -1,6 +1,6 @@
 //! What is fetched at once and what waits.
 
-use super::{Code, Cost, Finding, name, px};
+use super::{Code, Cost, Finding, Fix, name, px};
 use crate::observation::{Observation, Role, Use};
 
 /// Fewer bytes than this do not compete with anything.
@@ -72,7 +72,7 @@ fn several_urgent(page: &Observation) -> Vec<Finding> {
                 "{count} pictures are marked urgent; {} is not the largest paint",
                 name(url)
             ),
-            fix: element.rewritten(&[("fetchpriority", None)]),
+            fix: Fix::remove("fetchpriority"),
         })
         .collect()
 }
@@ -102,13 +102,7 @@ fn lazy_above(page: &Observation, place: &Use) -> Option<Finding> {
         name(&place.url),
         px(place.area.y)
     );
-    Some(Finding::at(
-        Code::LazyAbove,
-        place,
-        Cost::ms(lost),
-        why,
-        place.element.rewritten(&[("loading", None)]),
-    ))
+    Some(Finding::at(Code::LazyAbove, place, Cost::ms(lost), why, Fix::remove("loading")))
 }
 
 /// Bytes of a picture that was asked for before anybody scrolled.
@@ -140,12 +134,9 @@ fn hidden(page: &Observation, place: &Use) -> Option<Finding> {
         request.priority
     );
     let fix = if place.role == Role::Img {
-        place.element.rewritten(&[
-            ("loading", Some("lazy".to_owned())),
-            ("fetchpriority", Some("low".to_owned())),
-        ])
+        Fix::all(&[("loading", Some("lazy".to_owned())), ("fetchpriority", Some("low".to_owned()))])
     } else {
-        "set the background when the element is shown".to_owned()
+        Fix::words("set the background when the element is shown")
     };
     Some(Finding::at(Code::HiddenNotLow, place, Cost::bytes(bytes), why, fix))
 }
@@ -167,14 +158,12 @@ fn eager_below(page: &Observation, place: &Use) -> Option<Finding> {
         place.area.y / screen
     );
     let fix = match place.role {
-        Role::Img => place.element.rewritten(&[("loading", Some("lazy".to_owned()))]),
-        Role::Background => {
-            format!(
-                "<img src=\"{}\" alt=\"\" loading=\"lazy\"> with object-fit: cover",
-                name(&place.url)
-            )
-        }
-        Role::Poster => place.element.rewritten(&[("preload", Some("none".to_owned()))]),
+        Role::Img => Fix::set("loading", "lazy"),
+        Role::Background => Fix::Words(format!(
+            "<img src=\"{}\" alt=\"\" loading=\"lazy\"> with object-fit: cover",
+            name(&place.url)
+        )),
+        Role::Poster => Fix::set("preload", "none"),
     };
     Some(Finding::at(Code::EagerBelow, place, Cost::bytes(bytes), why, fix))
 }

@@ -31,8 +31,41 @@ pub struct Finding {
     pub cost: Cost,
     /// What was seen, in a sentence.
     pub why: String,
-    /// Markup, CSS or a header that fixes it.
-    pub fix: String,
+    /// What fixes it.
+    pub fix: Fix,
+}
+
+/// What fixes a finding. What several findings ask of one element is put together once all devices
+/// have spoken.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Fix {
+    /// Attributes of the element: a value sets one, `None` takes it away.
+    Attributes(Vec<(String, Option<String>)>),
+    /// Renditions that fit each screen.
+    Renditions,
+    /// `sizes` as the layout is.
+    Sizes,
+    /// Markup or CSS elsewhere, a header, or what to do.
+    Words(String),
+}
+
+impl Fix {
+    fn set(name: &str, value: impl Into<String>) -> Self {
+        Self::Attributes(vec![(name.to_owned(), Some(value.into()))])
+    }
+
+    fn remove(name: &str) -> Self {
+        Self::Attributes(vec![(name.to_owned(), None)])
+    }
+
+    fn all(changes: &[(&str, Option<String>)]) -> Self {
+        let owned = changes.iter().map(|(name, value)| ((*name).to_owned(), value.clone()));
+        Self::Attributes(owned.collect())
+    }
+
+    fn words(text: impl Into<String>) -> Self {
+        Self::Words(text.into())
+    }
 }
 
 /// What a finding costs.
@@ -73,6 +106,29 @@ pub fn findings(page: &Observation) -> Vec<Finding> {
     ];
     let mut found: Vec<Finding> = themes.iter().flat_map(|theme| theme(page)).collect();
     found.sort_by(|a, b| (a.code, &a.element.path).cmp(&(b.code, &b.element.path)));
+    // What cannot be known without a browser is not guessed at.
+    let unknown: Vec<&str> = page
+        .uses
+        .iter()
+        .filter(|place| place.unknown)
+        .map(|place| place.element.path.as_str())
+        .collect();
+    found.retain(|one| !one.code.is_of_layout() || !unknown.contains(&one.element.path.as_str()));
+    // What a service is still at work on is no waste of the page's.
+    let early: Vec<&str> = page
+        .requests
+        .iter()
+        .filter(|request| request.not_final)
+        .map(|request| request.url.as_str())
+        .collect();
+    found.retain(|one| !one.code.is_of_bytes() || !early.contains(&one.url.as_str()));
+    // Wrong sizes blur a picture, and say so themselves.
+    let ill_sized: Vec<String> = found
+        .iter()
+        .filter(|one| matches!(one.code, Code::SizesWrong | Code::SizesMissing))
+        .map(|one| one.element.path.clone())
+        .collect();
+    found.retain(|one| one.code != Code::TooFewPixels || !ill_sized.contains(&one.element.path));
     // A picture that does not load has one thing to say for itself.
     let broken: Vec<String> = found
         .iter()
@@ -89,7 +145,7 @@ pub fn findings(page: &Observation) -> Vec<Finding> {
 
 impl Finding {
     /// A finding about one use of a picture.
-    fn at(code: Code, place: &Use, cost: Cost, why: String, fix: String) -> Self {
+    fn at(code: Code, place: &Use, cost: Cost, why: String, fix: Fix) -> Self {
         Self { code, element: place.element.clone(), url: place.url.clone(), cost, why, fix }
     }
 }
@@ -105,7 +161,7 @@ fn size(bytes: u64) -> String {
 }
 
 /// The last part of an address, for sentences.
-fn name(url: &str) -> &str {
+pub(crate) fn name(url: &str) -> &str {
     let path = url.split(['?', '#']).next().unwrap_or(url);
     path.rsplit('/').find(|part| !part.is_empty()).unwrap_or(url)
 }

@@ -2,9 +2,11 @@
 //! metadata, duplicates.
 
 use kivet_recipe::{Format, Kind};
+use url::Url;
 
-use super::{Code, Cost, Finding, name, px, size};
+use super::{Code, Cost, Finding, Fix, name, px, size};
 use crate::observation::{Covering, Fitted, Observation, PictureFile, Placement, Role, Use};
+use crate::{read_srcset, source_for};
 
 /// More than this many times the pixels shown are too many: ladders of widths leave less than
 /// twice.
@@ -34,6 +36,7 @@ pub(super) fn findings(page: &Observation) -> Vec<Finding> {
     for place in &page.uses {
         let Some(file) = page.file(place) else { continue };
         let mut of_place = of_file(page, place, file);
+        of_place.extend(described(page, place, file));
         if let (Some(placement), Some(fitted)) = (placement(place, file), &place.fitted) {
             of_place.extend(of_fit(page, place, file, &placement, fitted));
         }
@@ -98,15 +101,10 @@ fn of_fit(
             px(shown_width),
             px(shown_height),
         );
-        found.push(Finding::at(
-            Code::MorePixels,
-            place,
-            Cost::bytes(cost),
-            why,
-            smaller(place, fitted, at),
-        ));
+        found.push(Finding::at(Code::MorePixels, place, Cost::bytes(cost), why, Fix::Renditions));
     }
-    found.extend(cut_away(place, at, fitted, after_pixels));
+    found.extend(too_few(page, place, at));
+    found.extend(cut_away(place, at, after_pixels));
     let counted = if at.covering != Covering::Piece {
         (after_pixels as f64 * (1.0 - at.cut())) as u64
     } else {
@@ -129,15 +127,73 @@ fn of_fit(
             place,
             Cost::bytes(saved),
             why,
-            typed(place, fitted),
+            Fix::Renditions,
         ));
     }
     found.extend(too_heavy_a_drawing(place, file, sent, fitted).filter(|_| !moves));
     found
 }
 
+/// Screens denser than this show no finer detail that eyes could miss.
+const DENSE: f64 = 2.0;
+
+/// Shown with less than this share of the pixels it could have, a picture looks blurred.
+const SHARP: f64 = 0.75;
+
+/// A mark this small hides it.
+const MARK: f64 = 24.0;
+
+/// A picture that is enlarged so far that it is seen.
+fn too_few(page: &Observation, place: &Use, at: &Placement) -> Option<Finding> {
+    let file = page.file(place)?;
+    let (width, _) = file.pixels()?;
+    let shown = at.drawn.width * page.device.density.min(DENSE);
+    let is_meant = at.covering == Covering::Piece || at.drawn.width < MARK || width < MARK;
+    if is_meant || width >= SHARP * shown {
+        return None;
+    }
+    let why = format!(
+        "{} is {width} px wide and is shown at {} px, {} device pixels: it looks blurred",
+        name(&place.url),
+        px(at.drawn.width),
+        px(at.drawn.width * page.device.density),
+    );
+    let fix = match place.url.contains("/pic/") {
+        true => Fix::Renditions,
+        false => Fix::Words(format!("a larger original: {} px wide or more", px(shown))),
+    };
+    Some(Finding::at(Code::TooFewPixels, place, Cost::NONE, why, fix))
+}
+
+/// A width that `srcset` says of the candidate taken, and its file does not have.
+fn described(page: &Observation, place: &Use, file: &PictureFile) -> Option<Finding> {
+    let (width, _) = file.pixels().filter(|_| place.role == Role::Img)?;
+    let srcset = match source_for(&place.sources, &page.device) {
+        Some(source) => source.srcset.as_str(),
+        None => place.element.attribute("srcset")?,
+    };
+    let base = Url::parse(&page.url).ok()?;
+    let candidates = read_srcset(srcset);
+    let taken = candidates
+        .iter()
+        .find(|one| base.join(&one.url).is_ok_and(|url| url.as_str() == place.url))?;
+    let said = taken.width?;
+    let off = (said / width - 1.0).abs();
+    if off < DESCRIBED || (said - width).abs() < 4.0 {
+        return None;
+    }
+    let why = format!(
+        "srcset says {} is {said} px wide, and it is {width}: browsers take it for the wrong screens",
+        name(&place.url)
+    );
+    Some(Finding::at(Code::DescriptorWrong, place, Cost::NONE, why, Fix::Renditions))
+}
+
+/// A descriptor this far off is wrong.
+const DESCRIBED: f64 = 0.03;
+
 /// What the layout cuts away of a file that weighs `bytes` without its surplus of pixels.
-fn cut_away(place: &Use, at: &Placement, fitted: &Fitted, bytes: u64) -> Option<Finding> {
+fn cut_away(place: &Use, at: &Placement, bytes: u64) -> Option<Finding> {
     let cut = at.cut();
     let cost = (bytes as f64 * cut) as u64;
     if cut <= CUT || at.covering == Covering::Piece || cost < MIN_SURPLUS {
@@ -150,13 +206,7 @@ fn cut_away(place: &Use, at: &Placement, fitted: &Fitted, bytes: u64) -> Option<
         px(at.seen.width),
         px(at.seen.height),
     );
-    let fix = format!(
-        "/pic/{}w_ratio-{}/<shelf>/{}",
-        fitted.width,
-        ratio(at.seen.width, at.seen.height),
-        name(&place.url)
-    );
-    Some(Finding::at(Code::CutAway, place, Cost::bytes(cost), why, fix))
+    Some(Finding::at(Code::CutAway, place, Cost::bytes(cost), why, Fix::Renditions))
 }
 
 /// A drawing has no right number of pixels: all that is sent beyond what shows it is waste.
@@ -177,8 +227,7 @@ fn too_heavy_a_drawing(
         size(fitted.bytes),
         fitted.format,
     );
-    let fix = format!("an SVG from whoever drew it, else {}", typed(place, fitted));
-    Some(Finding::at(Code::FlatAsPixels, place, Cost::bytes(saved), why, fix))
+    Some(Finding::at(Code::FlatAsPixels, place, Cost::bytes(saved), why, Fix::Renditions))
 }
 
 fn is_worth_another_format(file: &PictureFile, counted: u64, saved: u64, fitted: &Fitted) -> bool {
@@ -197,20 +246,21 @@ fn of_file(page: &Observation, place: &Use, file: &PictureFile) -> Vec<Finding> 
     let Some(facts) = &file.facts else { return found };
     if let Some(vector) = &place.vector_beside {
         let why = format!("{} is sent, and {} lies beside it", name(&place.url), name(vector));
-        let fix = place.element.rewritten(&[
+        let fix = Fix::all(&[
             ("src", Some(name_in_place_of(&place.element, vector))),
             ("srcset", None),
+            ("sizes", None),
         ]);
         found.push(Finding::at(Code::VectorBeside, place, Cost::bytes(file.bytes), why, fix));
     }
     if facts.format == Format::Gif && facts.animated && file.bytes >= MIN_BYTES {
         let why = format!("{} moves and takes {} as GIF", name(&place.url), size(file.bytes));
-        let fix = format!(
+        let fix = Fix::Words(format!(
             "<video autoplay muted loop playsinline width=\"{}\" height=\"{}\" src=\"{}.mp4\"></video>, or an animated WebP",
             facts.size.width,
             facts.size.height,
             stem(name(&place.url)),
-        );
+        ));
         found.push(Finding::at(Code::AnimatedGif, place, Cost::bytes(file.bytes), why, fix));
     }
     let sent = page.request(&place.url).map_or(file.bytes, |request| request.bytes.max(file.bytes));
@@ -223,13 +273,12 @@ fn of_file(page: &Observation, place: &Use, file: &PictureFile) -> Vec<Finding> 
             size(sent),
             name(&place.url)
         );
-        let fix = format!("/pic/{}w/<shelf>/{}", facts.size.width, name(&place.url));
         found.push(Finding::at(
             Code::MetadataLeft,
             place,
             Cost::bytes(file.metadata_bytes),
             why,
-            fix,
+            Fix::Renditions,
         ));
     }
     found
@@ -259,7 +308,7 @@ fn duplicates(page: &Observation) -> Vec<Finding> {
             {
                 let why =
                     format!("{} and {} are the same bytes, fetched twice", place.url, earlier.url);
-                let fix = format!("use {} in both places", earlier.url);
+                let fix = Fix::Words(format!("use {} in both places", earlier.url));
                 found.push(Finding::at(
                     Code::DuplicatePicture,
                     place,
@@ -275,55 +324,7 @@ fn duplicates(page: &Observation) -> Vec<Finding> {
     found
 }
 
-/// Markup or CSS that asks for the pixels shown.
-fn smaller(place: &Use, fitted: &Fitted, at: &Placement) -> String {
-    let address = |width: u32| format!("/pic/{width}w/<shelf>/{}", name(&place.url));
-    let widths = [fitted.width.div_ceil(2).max(1), fitted.width];
-    if place.role == Role::Img {
-        let srcset: Vec<String> =
-            widths.iter().map(|width| format!("{} {width}w", address(*width))).collect();
-        return place.element.rewritten(&[
-            ("src", Some(address(fitted.width))),
-            ("srcset", Some(srcset.join(", "))),
-            ("sizes", Some(format!("{}px", px(at.drawn.width)))),
-        ]);
-    }
-    format!(
-        "background-image: image-set(url({}) 1x, url({}) 2x)",
-        address(widths[0]),
-        address(widths[1])
-    )
-}
-
-/// Markup that offers the lighter format first.
 /// A file's name without `.gif`.
 fn stem(name: &str) -> &str {
     name.strip_suffix(".gif").unwrap_or(name)
-}
-
-fn typed(place: &Use, fitted: &Fitted) -> String {
-    let address =
-        format!("/pic/{}w_as-{}/<shelf>/{}", fitted.width, fitted.format.name(), name(&place.url));
-    if place.role == Role::Img {
-        let media = fitted.format.media_type();
-        return format!(
-            "<picture><source type=\"{media}\" srcset=\"{address}\">{}</picture>",
-            place.element.rewritten(&[])
-        );
-    }
-    format!("background-image: image-set(url({address}) type(\"{}\"))", fitted.format.media_type())
-}
-
-/// A ratio in small whole numbers, near enough for a crop.
-fn ratio(width: f64, height: f64) -> String {
-    let target = width / height;
-    let best = (1..=20_u32)
-        .map(|down| ((target * f64::from(down)).round().max(1.0), f64::from(down)))
-        .min_by(|a, b| {
-            let off =
-                |(across, down): &(f64, f64)| (across / down / target).ln().abs() + down / 1e4;
-            off(a).total_cmp(&off(b))
-        })
-        .unwrap_or((1.0, 1.0));
-    format!("{}-{}", best.0, best.1)
 }

@@ -1,7 +1,7 @@
 //! Room and shape: what moves others, what is stretched, dimensions that contradict the file.
 
-use super::{Code, Cost, Finding, name, px};
-use crate::observation::{CauseKind, Covering, Element, Observation, Placement, Role, Use};
+use super::{Code, Cost, Finding, Fix, name, px};
+use crate::observation::{CauseKind, Covering, Element, Embed, Observation, Placement, Role, Use};
 use crate::source_for;
 
 /// Ratios this near are the same: rounding to whole pixels, and borders.
@@ -16,25 +16,21 @@ const SHIFT: f64 = 0.01;
 pub(super) fn findings(page: &Observation) -> Vec<Finding> {
     let mut found: Vec<Finding> =
         page.uses.iter().filter_map(|place| unreserved(page, place)).collect();
-    found.extend(page.embeds.iter().filter(|embed| embed.rendered && !embed.reserved).map(
-        |embed| {
-            let why = format!(
-                "the {} has no height of its own until its content decides it",
-                embed.element.tag
-            );
-            let fix = embed
-                .element
-                .rewritten(&[("style", Some("width: 100%; aspect-ratio: 16 / 9".to_owned()))]);
-            finding(Code::NoRoom, &embed.element, &embed.url, why, fix)
-        },
-    ));
+    found.extend(page.embeds.iter().filter(|embed| is_unreserved(embed)).map(|embed| {
+        let why = format!(
+            "the {} has no height of its own until its content decides it",
+            embed.element.tag
+        );
+        let fix = Fix::set("style", "width: 100%; aspect-ratio: 16 / 9");
+        finding(Code::NoRoom, &embed.element, &embed.url, why, fix)
+    }));
     found.extend(moved(page, &found));
     for moving in &page.moving {
         let why = format!(
             "`{}` is animated, which lays the page out anew in every frame",
             moving.property
         );
-        let fix = "animate transform: translate(...) instead".to_owned();
+        let fix = Fix::words("animate transform: translate(...) instead");
         found.push(finding(Code::LayoutAnimated, &moving.element, "", why, fix));
     }
     found.extend(page.uses.iter().filter_map(|place| stretched(page, place)));
@@ -42,7 +38,12 @@ pub(super) fn findings(page: &Observation) -> Vec<Finding> {
     found
 }
 
-fn finding(code: Code, element: &Element, url: &str, why: String, fix: String) -> Finding {
+/// A frame has 300 x 150 pixels from the first (CSS 2, 10.3.2); what grows later is seen as a shift.
+fn is_unreserved(embed: &Embed) -> bool {
+    embed.rendered && !embed.reserved && embed.element.tag != "iframe"
+}
+
+fn finding(code: Code, element: &Element, url: &str, why: String, fix: Fix) -> Finding {
     Finding { code, element: element.clone(), url: url.to_owned(), cost: Cost::NONE, why, fix }
 }
 
@@ -61,10 +62,12 @@ fn unreserved(page: &Observation, place: &Use) -> Option<Finding> {
         px(place.area.height)
     );
     let (width, height) = (width.round() as u32, height.round() as u32);
-    let fix = place
-        .element
-        .rewritten(&[("width", Some(width.to_string())), ("height", Some(height.to_string()))])
-        + &format!(" with height: auto, or aspect-ratio: {width} / {height}");
+    // Where the page's CSS gives the width, that of the attribute does not count; the height follows.
+    let fix = Fix::all(&[
+        ("width", Some(width.to_string())),
+        ("height", Some(height.to_string())),
+        ("style", Some("height: auto".to_owned())),
+    ]);
     let mut one = finding(Code::NoRoom, &place.element, &place.url, why, fix);
     let shift: f64 = page
         .shifts
@@ -100,7 +103,11 @@ fn moved(page: &Observation, said: &[Finding]) -> Vec<Finding> {
             shift.moved.selector,
             shift.value
         );
-        let fix = format!("{} {{ min-height: {}px }}", cause.element.selector, px(cause.height));
+        let fix = Fix::Words(format!(
+            "{} {{ min-height: {}px }}",
+            cause.element.selector,
+            px(cause.height)
+        ));
         found.push(finding(Code::NoRoom, &cause.element, "", why, fix));
     }
     found
@@ -109,7 +116,9 @@ fn moved(page: &Observation, said: &[Finding]) -> Vec<Finding> {
 fn stretched(page: &Observation, place: &Use) -> Option<Finding> {
     let (width, height) = natural(page, place)?;
     let area = place.area;
-    if !place.rendered || area.is_empty() {
+    // A vector's own rule (`preserveAspectRatio`) keeps its shape in any box.
+    let is_vector = page.file(place).is_some_and(|file| file.pixels().is_none());
+    if !place.rendered || area.is_empty() || is_vector {
         return None;
     }
     let placement = Placement::new((width, height), area, area, &place.fit, &place.position);
@@ -128,11 +137,11 @@ fn stretched(page: &Observation, place: &Use) -> Option<Finding> {
         (off.max(1.0 / off) - 1.0) * 100.0
     );
     let fix = match place.role {
-        Role::Background => "background-size: cover".to_owned(),
-        _ => format!(
+        Role::Background => Fix::words("background-size: cover"),
+        _ => Fix::Words(format!(
             "{} {{ height: auto }}, or object-fit: cover where it should be cropped",
             place.element.selector
-        ),
+        )),
     };
     Some(finding(Code::RatioDistorted, &place.element, &place.url, why, fix))
 }
@@ -142,11 +151,12 @@ fn contradicted(page: &Observation, place: &Use) -> Option<Finding> {
         return None;
     }
     // The source that is taken speaks for the element (HTML, 4.8.2).
-    let of_source = source_for(&place.sources, &page.device).and_then(|source| {
-        Some((source.width.trim().parse().ok()?, source.height.trim().parse().ok()?))
-    });
-    let own = || Some((place.element.dimension("width")?, place.element.dimension("height")?));
-    let (written_width, written_height): (f64, f64) = of_source.or_else(own)?;
+    // Without its own, the room is the style sheet's matter: another crop seldom has the `img`'s.
+    let (written_width, written_height): (f64, f64) = match source_for(&place.sources, &page.device)
+    {
+        Some(source) => (source.width.trim().parse().ok()?, source.height.trim().parse().ok()?),
+        None => (place.element.dimension("width")?, place.element.dimension("height")?),
+    };
     let (width, height) = natural(page, place)?;
     if written_width < 1.0 || written_height < 1.0 {
         return None;
@@ -168,6 +178,8 @@ fn contradicted(page: &Observation, place: &Use) -> Option<Finding> {
         "width and height say {written_width} x {written_height}, {} is {width} x {height}: the room kept is not the room taken",
         name(&place.url)
     );
-    let fix = place.element.rewritten(&[("width", Some(px(width))), ("height", Some(px(height)))]);
+    // The width stays: where no CSS gives another, the layout rests on it.
+    let right = written_width * height / width;
+    let fix = Fix::all(&[("width", Some(px(written_width))), ("height", Some(px(right)))]);
     Some(finding(Code::WrongDimensions, &place.element, &place.url, why, fix))
 }

@@ -1,6 +1,6 @@
 //! `sizes` against the widths the layout gives.
 
-use super::{Code, Cost, Finding, name, px};
+use super::{Code, Cost, Finding, Fix, name, px};
 use crate::{
     SourceSize,
     observation::{Observation, Role, Use},
@@ -72,7 +72,5 @@ fn finding(page: &Observation, place: &Use) -> Option<Finding> {
         width(taken),
         width(right)
     );
-    let fix = place.element.rewritten(&[("sizes", Some(format!("{}px", px(max))))])
-        + "; `kivet check --fit-sizes` writes it for every width";
-    Some(Finding::at(code, place, cost, why, fix))
+    Some(Finding::at(code, place, cost, why, Fix::Sizes))
 }

@@ -4,7 +4,7 @@
 use percent_encoding::percent_decode_str;
 use url::Url;
 
-use super::{Code, Cost, Finding};
+use super::{Code, Cost, Finding, Fix};
 use crate::loaders::holds_an_address;
 use crate::observation::{Ancestor, Attributes, Observation, Role, Use};
 
@@ -22,15 +22,12 @@ pub(super) fn findings(page: &Observation) -> Vec<Finding> {
 fn script_lazy(attributes: &Attributes) -> Vec<String> {
     let mut marks: Vec<String> = attributes
         .iter()
-        .filter(|(name, value)| holds_an_address(name) && !value.is_empty())
+        .filter(|(name, value)| holds_an_address(name) && value.contains(['/', '.']))
         .map(|(name, _)| loader_of(name).to_owned())
         .collect();
     marks.dedup();
     let classes = attributes.get("class").map(String::as_str).unwrap_or_default();
-    let is_loader = |class: &&str| {
-        let class = class.to_ascii_lowercase();
-        class.contains("lazy") && !is_exemption(&class)
-    };
+    let is_loader = |class: &&str| LOADERS.contains(&class.to_ascii_lowercase().as_str());
     if marks.is_empty() {
         marks.extend(
             classes.split_ascii_whitespace().find(is_loader).map(|class| format!(".{class}")),
@@ -38,6 +35,19 @@ fn script_lazy(attributes: &Attributes) -> Vec<String> {
     }
     marks
 }
+
+/// Classes by which scripts pick pictures out; others only style what waits.
+const LOADERS: [&str; 9] = [
+    "lazy",
+    "lazyload",
+    "lazyloading",
+    "lazy-load",
+    "lazy-loading",
+    "js-lazy",
+    "js-lazyload",
+    "lazy-img",
+    "lazy-image",
+];
 
 /// `data-src` and `data-srcset` belong to one loader, `data-later-src` to another.
 fn loader_of(name: &str) -> &str {
@@ -77,13 +87,7 @@ fn two_lazy(place: &Use) -> Option<Finding> {
             .map(|name| (name.as_str(), None)),
     );
     changes.extend(src.map(|src| ("src", Some(src))));
-    Some(Finding::at(
-        Code::TwoLazyLoaders,
-        place,
-        Cost::NONE,
-        why,
-        place.element.rewritten(&changes),
-    ))
+    Some(Finding::at(Code::TwoLazyLoaders, place, Cost::NONE, why, Fix::all(&changes)))
 }
 
 /// Query keys by which addresses ask for a transform.
@@ -164,8 +168,10 @@ fn two_services(place: &Use) -> Option<Finding> {
     }
     let why = format!("one service is asked to transform what another transforms already: {inner}");
     let original = inner.split('?').next().unwrap_or(&inner);
-    let fix =
-        format!("ask one of them, for the original: /pic/640w/<shelf>/{}", super::name(original));
+    let fix = Fix::Words(format!(
+        "ask one of them, for the original: /pic/640w/<shelf>/{}",
+        super::name(original)
+    ));
     Some(Finding::at(Code::TwoPictureServices, place, Cost::NONE, why, fix))
 }
 
@@ -214,9 +220,9 @@ fn exemption(place: &Use) -> Option<Finding> {
                 around.tag
             );
             let fix = if lazy && mark.contains("lazy") || mark.starts_with("loading") {
-                element.rewritten(&[("loading", None)])
+                Fix::remove("loading")
             } else {
-                element.rewritten(&[("data-kivet", Some("leave".to_owned()))])
+                Fix::set("data-kivet", "leave")
             };
             return Some(Finding::at(Code::ExemptionMissesImage, place, Cost::NONE, why, fix));
         }

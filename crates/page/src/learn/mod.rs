@@ -16,6 +16,7 @@ use std::collections::BTreeSet;
 
 pub use write::toml;
 
+pub use crate::observation::Boxed;
 use crate::{
     PlaceDocument,
     observation::{Ancestor, Element, Role},
@@ -66,17 +67,6 @@ pub struct SeenPicture {
     pub wraps: bool,
 }
 
-/// A box at one window, in CSS pixels.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Boxed {
-    /// The window.
-    pub window: (f64, f64),
-    /// The box; zero if it is not shown.
-    pub size: (f64, f64),
-    /// True if it is of the sweep over widths; false if of a device.
-    pub swept: bool,
-}
-
 /// How a device shows a picture.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct OnDevice {
@@ -108,6 +98,12 @@ pub fn learn(pages: &[SeenPage]) -> Learnt {
     learnt.rules = rules::rules(pages, &grouped);
     learnt.notes = rules::corrected(pages, &grouped, &mut learnt);
     learnt
+}
+
+/// The place of one picture alone; `None` if it is shown nowhere. Widths at which it must still be
+/// measured are added to `missing`.
+pub fn place_of(picture: &SeenPicture, missing: &mut BTreeSet<u32>) -> Option<PlaceDocument> {
+    layout::layout(picture, missing)
 }
 
 /// Widths of the window at which a page must still be measured, so that media conditions are exact

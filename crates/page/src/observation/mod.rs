@@ -12,7 +12,7 @@ use std::collections::HashMap;
 
 pub use element::{Ancestor, Attributes, Element};
 pub use picture::{Fitted, PictureFile};
-pub use placement::{Area, Covering, Placement};
+pub use placement::{Area, Boxed, Covering, Placement};
 use serde::Deserialize;
 pub use traffic::{Redirect, Request, ResourceType, Started};
 
@@ -99,6 +99,14 @@ pub struct Use {
     pub hidden: bool,
     /// True if the picture was decoded.
     pub decoded: bool,
+    /// True if its box cannot be known without a browser.
+    #[serde(skip)]
+    pub unknown: bool,
+    /// Its box at many windows, where a browser was made to lay the page out at them.
+    #[serde(skip)]
+    pub swept: Vec<Boxed>,
+    /// True if a `picture` element around it was tried and moved no box.
+    pub wraps: bool,
     /// What exactly fitting bytes would weigh, where that was found out.
     #[serde(skip)]
     pub fitted: Option<Fitted>,

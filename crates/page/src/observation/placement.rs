@@ -37,6 +37,17 @@ impl Area {
     }
 }
 
+/// A box at one window, in CSS pixels.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Boxed {
+    /// The window.
+    pub window: (f64, f64),
+    /// The box; zero if it is not shown.
+    pub size: (f64, f64),
+    /// True if it is of the sweep over widths; false if of a device.
+    pub swept: bool,
+}
+
 /// How a picture is stretched over its box.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Covering {

@@ -39,6 +39,9 @@ pub struct Request {
     /// How long caches may keep the answer, in seconds, stale use included; `None` if it does not
     /// say.
     pub lifetime_s: Option<u64>,
+    /// True if a service answered with what it had, and makes a better one: what it sends soon is
+    /// another.
+    pub not_final: bool,
     /// True if the answer forbids keeping it at all.
     pub no_store: bool,
     /// True where the answer's headers are the site's own, not those of a server we put in front of

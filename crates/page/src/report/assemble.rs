@@ -1,12 +1,15 @@
 //! Reports from observations.
 
+use std::collections::HashMap;
+
 use super::{
     DeviceCost, DeviceReport, DeviceSettings, LargestReport, PageReport, PictureRow,
-    ReportedFinding, Spread,
+    ReportedFinding, Spread, pending::Pending, settle::settled,
 };
 use crate::{
-    Cost, Device, Element, Finding,
+    Code, Cost, Device, Element, Finding, Fix, Shelved,
     findings::{findings, placement},
+    fix::composed,
     observation::{Attributes, Observation, Use},
 };
 
@@ -29,21 +32,76 @@ impl From<Device> for DeviceSettings {
 }
 
 impl PageReport {
-    /// The report on one page from what each device saw of it, once or several times.
-    pub fn new(page: &str, seen: &[Vec<Observation>]) -> Self {
+    /// The report on one page from what each device saw of it, once or several times. `shelved`
+    /// says where on a shelf the file of an address lies.
+    pub fn new(page: &str, seen: &[Vec<Observation>], shelved: &Shelved<'_>) -> Self {
         let devices = seen.iter().filter_map(|runs| DeviceReport::new(runs)).collect();
-        let mut reported: Vec<ReportedFinding> = Vec::new();
+        let mut pending: Vec<Pending> = Vec::new();
         for runs in seen {
             let Some(first) = runs.first() else { continue };
             for finding in steady(runs) {
-                add(&mut reported, finding, first.device.name);
+                add(&mut pending, finding, first.device.name);
             }
         }
-        reported.sort_by(|a, b| {
-            let order = |one: &ReportedFinding| (one.bytes(), one.ms() as u64);
+        let first: Vec<&Observation> = seen.iter().filter_map(|runs| runs.first()).collect();
+        let pending = settled(pending, &first);
+        let mut findings = reported(pending, &first, shelved);
+        count_once(&mut findings, &first);
+        findings.sort_by(|a, b| {
+            let broken = |one: &ReportedFinding| one.code == Code::BrokenPicture;
+            let order = |one: &ReportedFinding| (broken(one), one.bytes(), one.ms() as u64);
             order(b).cmp(&order(a)).then_with(|| a.key().cmp(&b.key()))
         });
-        Self { page: page.to_owned(), devices, findings: reported }
+        Self { page: page.to_owned(), under: String::new(), devices, findings }
+    }
+}
+
+/// The findings, each with the one fix of its element.
+fn reported(
+    pending: Vec<Pending>,
+    seen: &[&Observation],
+    shelved: &Shelved<'_>,
+) -> Vec<ReportedFinding> {
+    let mut fixes: HashMap<&str, String> = HashMap::new();
+    for one in &pending {
+        let path = one.element.path.as_str();
+        if !fixes.contains_key(path) {
+            let same = pending.iter().filter(|other| other.element.path == path);
+            let asked: Vec<&Fix> = same.map(|other| &other.fix).collect();
+            fixes.insert(path, composed(seen, &one.element, &asked, shelved));
+        }
+    }
+    let with_fix: Vec<String> = pending
+        .iter()
+        .map(|one| fixes.get(one.element.path.as_str()).cloned().unwrap_or_default())
+        .collect();
+    let finding = |(one, fix): (Pending, String)| {
+        let Pending { code, element, url, why, fix: _, costs } = one;
+        let element = Element { attributes: Attributes::default(), ..element };
+        ReportedFinding { code, element, url, why, fix, costs }
+    };
+    pending.into_iter().zip(with_fix).map(finding).collect()
+}
+
+/// Shares out the bytes of each picture on each device among the findings about it, in the order of
+/// their codes: what one counts no other does.
+fn count_once(findings: &mut [ReportedFinding], seen: &[&Observation]) {
+    findings.sort_by_key(|one| one.code);
+    for page in seen {
+        let mut left: HashMap<String, u64> = HashMap::new();
+        for finding in findings.iter_mut() {
+            let url = finding.url.clone();
+            let costs = finding.costs.iter_mut().find(|one| one.device == page.device.name);
+            let Some(DeviceCost { cost: Cost { bytes: Some(bytes), .. }, overlap, .. }) = costs
+            else {
+                continue;
+            };
+            // What is no picture's is nobody else's either.
+            let sent = page.request(&url).map_or(*bytes, |request| request.bytes);
+            let left = left.entry(url).or_insert(sent);
+            let counted = (*bytes).min(*left);
+            (*overlap, *bytes, *left) = (*bytes - counted, counted, *left - counted);
+        }
     }
 }
 
@@ -79,10 +137,11 @@ fn steady(runs: &[Observation]) -> Vec<Finding> {
     all.into_iter().map(median).collect()
 }
 
-fn add(reported: &mut Vec<ReportedFinding>, finding: Finding, device: &str) {
+fn add(pending: &mut Vec<Pending>, finding: Finding, device: &str) {
     let Finding { code, element, url, cost, why, fix } = finding;
-    let costs = DeviceCost { device: device.to_owned(), cost };
-    match reported.iter_mut().find(|known| known.key() == (code, element.path.as_str())) {
+    let costs = DeviceCost { device: device.to_owned(), cost, overlap: 0 };
+    let same = |known: &&mut Pending| known.code == code && known.element.path == element.path;
+    match pending.iter_mut().find(same) {
         Some(known) => {
             let weight = |cost: &Cost| (cost.bytes.unwrap_or(0), cost.ms.unwrap_or(0.0) as u64);
             if known.costs.iter().all(|other| weight(&other.cost) < weight(&cost)) {
@@ -90,10 +149,7 @@ fn add(reported: &mut Vec<ReportedFinding>, finding: Finding, device: &str) {
             }
             known.costs.push(costs);
         }
-        None => {
-            let element = Element { attributes: Attributes::default(), ..element };
-            reported.push(ReportedFinding { code, element, url, why, fix, costs: vec![costs] });
-        }
+        None => pending.push(Pending { code, element, url, why, fix, costs: vec![costs] }),
     }
 }
 
@@ -120,6 +176,8 @@ impl DeviceReport {
             largest_ms,
             largest: largest(page),
             shift: if page.measured { Spread::of(&shifts) } else { None },
+            unknown: page.uses.iter().filter(|place| place.unknown).count() as u32,
+            not_final: pictures.clone().filter(|request| request.not_final).count() as u32,
             restored: runs.iter().find_map(|run| run.restored),
             pictures: page
                 .uses

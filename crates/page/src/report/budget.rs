@@ -3,7 +3,7 @@
 
 use std::{fmt, str::FromStr};
 
-use super::{DeviceReport, Report};
+use super::{DeviceReport, Mode, Report};
 use crate::Code;
 
 /// What fails a check.
@@ -41,6 +41,20 @@ impl Measure {
         ("largest", Self::LargestMs),
         ("shift", Self::Shift),
     ];
+
+    fn name(self) -> &'static str {
+        Self::ALL.iter().find(|(_, measure)| *measure == self).map_or("", |(name, _)| name)
+    }
+
+    /// A value with its unit.
+    fn written(self, value: f64) -> String {
+        match self {
+            Self::Sent | Self::Wasted => kivet_recipe::Bytes::new(value as u64).to_string(),
+            Self::Requests => format!("{value}"),
+            Self::LargestMs => format!("{value:.0} ms"),
+            Self::Shift => format!("{value:.3}"),
+        }
+    }
 
     fn of(self, device: &DeviceReport) -> Option<f64> {
         Some(match self {
@@ -106,32 +120,39 @@ fn limit(word: &str) -> Option<Limit> {
 
 impl fmt::Display for Limit {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let name = Measure::ALL
-            .iter()
-            .find(|(_, measure)| *measure == self.measure)
-            .map_or("", |(name, _)| name);
-        write!(f, "{name}>{}", self.max)
+        write!(f, "{}>{}", self.measure.name(), self.max)
     }
 }
 
 impl Budget {
-    /// What of a report breaks the budget, in sentences.
-    pub fn broken_by(&self, report: &Report) -> Vec<String> {
-        let mut broken: Vec<String> = report
-            .findings()
-            .filter(|(_, finding)| self.any || self.codes.contains(&finding.code))
-            .map(|(page, finding)| {
-                format!("{}: {} at {}", page.page, finding.code, finding.element.selector)
-            })
-            .collect();
+    /// True if no finding of this code may be there.
+    pub fn forbids(&self, code: Code) -> bool {
+        self.any || self.codes.contains(&code)
+    }
+
+    /// The limits that pages break: page and sentence.
+    pub fn limits_broken_by(&self, report: &Report) -> Vec<(String, String)> {
+        let mut broken = Vec::new();
         for page in &report.pages {
             for device in &page.devices {
                 broken.extend(self.limits.iter().filter_map(|limit| {
                     let actual = limit.measure.of(device).filter(|actual| *actual > limit.max)?;
-                    Some(format!("{} on {}: {limit}, it is {actual:.3}", page.page, device.device))
+                    let said = limit.measure.written(actual);
+                    Some((
+                        page.page.clone(),
+                        format!("{limit} on the {}: it is {said}", device.device),
+                    ))
                 }));
             }
         }
         broken
+    }
+
+    /// The first of its limits that cannot be measured in a mode, by name.
+    pub fn unmeasured_in(&self, mode: Mode) -> Option<&'static str> {
+        let needs_browser =
+            |limit: &&Limit| matches!(limit.measure, Measure::LargestMs | Measure::Shift);
+        let limit = self.limits.iter().find(|limit| mode == Mode::Text && needs_browser(limit))?;
+        Some(limit.measure.name())
     }
 }

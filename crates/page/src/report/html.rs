@@ -1,9 +1,15 @@
 //! The report as one HTML file that needs nothing else: for each picture what is shown, drawn to
 //! scale.
 
-use std::fmt::Write;
+use std::{
+    fmt::Write,
+    time::{Duration, UNIX_EPOCH},
+};
 
-use super::{DeviceReport, PageReport, PictureRow, Report, junit::escaped, markdown::bytes};
+use super::{
+    DeviceReport, Group, Mode, Outline, PageReport, PictureRow, Report, junit::escaped,
+    markdown::bytes, thumbnail_key,
+};
 
 const STYLE: &str = include_str!("report.css");
 const SCRIPT: &str = include_str!("report.js");
@@ -14,13 +20,17 @@ const SCALE: f64 = 92.0;
 impl Report {
     /// This report as a web page.
     pub fn to_html(&self) -> String {
+        let outline = self.outline();
         let mut html = format!(
-            "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<title>Page check</title>\n<style>{STYLE}</style>\n</head>\n<body>\n<header><h1>Page check</h1>{}</header>\n",
-            self.device_switch()
+            "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<meta name=\"color-scheme\" content=\"light dark\">\n<title>Page check</title>\n<style>{STYLE}</style>\n</head>\n<body>\n<header><h1>Page check</h1><p>{}</p>{}</header>\n{}",
+            self.made(),
+            self.device_switch(),
+            self.summary(&outline),
         );
-        for page in &self.pages {
-            self.page(&mut html, page);
+        for (at, (page, groups)) in outline.pages.iter().enumerate() {
+            self.page(&mut html, at, page, groups);
         }
+        shared(&mut html, &outline);
         for failure in &self.failures {
             let _ = writeln!(
                 html,
@@ -30,6 +40,51 @@ impl Report {
             );
         }
         html + &format!("<script>{SCRIPT}</script>\n</body>\n</html>\n")
+    }
+
+    /// When it was made, by what and how.
+    fn made(&self) -> String {
+        let date = httpdate::fmt_http_date(UNIX_EPOCH + Duration::from_secs(self.at));
+        let way = match self.mode {
+            Mode::Text => "read as text, without a browser",
+            Mode::Browser => "measured in a browser",
+        };
+        format!("{}, Kivet {}, {way}", escaped(&date), escaped(&self.kivet))
+    }
+
+    /// All pages at a glance, and what the colours mean.
+    fn summary(&self, outline: &Outline<'_>) -> String {
+        let mut rows = String::new();
+        for (at, (page, groups)) in outline.pages.iter().enumerate() {
+            for device in &page.devices {
+                let worst = groups.first().map_or(String::new(), |group| {
+                    escaped(&format!("{} {}", group.name(), cost(group.bytes(), group.ms())))
+                });
+                let _ = write!(
+                    rows,
+                    "<tr data-device=\"{}\"><td><a href=\"#page-{at}\">{}</a></td><td>{}</td><td>{}</td><td>{}</td><td>{worst}</td></tr>",
+                    escaped(&device.device),
+                    escaped(&page.page),
+                    bytes(device.sent),
+                    bytes(device.needed),
+                    page.findings.len(),
+                );
+            }
+        }
+        for device in &self.devices {
+            let (sent, needed) = self.totals(&device.name);
+            let _ = write!(
+                rows,
+                "<tr class=\"total\" data-device=\"{}\"><td>together</td><td>{}</td><td>{}</td><td>{}</td><td></td></tr>",
+                escaped(&device.name),
+                bytes(sent),
+                bytes(needed),
+                self.pages.iter().map(|page| page.findings.len()).sum::<usize>(),
+            );
+        }
+        format!(
+            "<table class=\"summary\"><thead><tr><th>page</th><th>sent</th><th>needed</th><th>findings</th><th>worst</th></tr></thead><tbody>{rows}</tbody></table>\n<p class=\"legend\"><span class=\"bar sent\"></span> sent <span class=\"bar needed\"></span> needed: what exactly fitting pictures would weigh <span class=\"bar file\"></span> the file's pixels <span class=\"bar screen\"></span> those of the screen</p>\n"
+        )
     }
 
     fn device_switch(&self) -> String {
@@ -49,8 +104,8 @@ impl Report {
         )
     }
 
-    fn page(&self, html: &mut String, page: &PageReport) {
-        let _ = writeln!(html, "<section>\n<h2>{}</h2>", escaped(&page.page));
+    fn page(&self, html: &mut String, at: usize, page: &PageReport, groups: &[Group<'_>]) {
+        let _ = writeln!(html, "<section id=\"page-{at}\">\n<h2>{}</h2>", escaped(&page.page));
         for device in &page.devices {
             let _ = writeln!(
                 html,
@@ -65,20 +120,26 @@ impl Report {
                 .max()
                 .unwrap_or(1)
                 .max(1);
-            let rows: String = device.pictures.iter().map(|row| self.row(row, max)).collect();
+            let rows: String =
+                device.pictures.iter().map(|row| self.row(&device.device, row, max)).collect();
             let _ = writeln!(
                 html,
-                "<table><thead><tr><th>shown</th><th>picture</th><th>file and screen</th><th>bytes</th><th>asked for</th></tr></thead><tbody>{rows}</tbody></table></div>"
+                "<div class=\"wide\"><table><thead><tr><th>shown</th><th>picture</th><th>file and screen</th><th>bytes</th><th>asked for</th></tr></thead><tbody>{rows}</tbody></table></div></div>"
             );
         }
-        findings(html, page);
+        if page.findings.is_empty() {
+            html.push_str("<p>Nothing to fix was found.</p>\n");
+        }
+        html.push_str("<div class=\"findings\">\n");
+        groups.iter().for_each(|group| element(html, group, ""));
+        html.push_str("</div>\n");
         html.push_str("</section>\n");
     }
 
-    fn row(&self, row: &PictureRow, max: u64) -> String {
+    fn row(&self, device: &str, row: &PictureRow, max: u64) -> String {
         let thumbnail = self
             .thumbnails
-            .get(&row.url)
+            .get(&thumbnail_key(device, &row.url))
             .map_or(String::new(), |data| format!("<img src=\"{data}\" alt=\"\">"));
         let line = row.line.map_or(String::new(), |line| format!(", line {line}"));
         let name = row.url.rsplit('/').next().unwrap_or(&row.url);
@@ -126,6 +187,13 @@ fn to_scale(row: &PictureRow) -> String {
     } else {
         String::new()
     };
+    // A vector has no pixels of its own.
+    if row.format == "svg" {
+        return format!("<div>a drawing, at any size{cut}</div>");
+    }
+    if row.natural == [0, 0] {
+        return "<div>not known</div>".to_owned();
+    }
     format!(
         "<div class=\"scale\">{drawn}<div>file {} x {}<br>seen {} x {}{cut}</div></div>",
         row.natural[0], row.natural[1], row.seen_pixels[0], row.seen_pixels[1]
@@ -155,30 +223,60 @@ fn measures(device: &DeviceReport) -> String {
     )
 }
 
-fn findings(html: &mut String, page: &PageReport) {
-    if page.findings.is_empty() {
-        html.push_str("<p>Nothing to fix was found.</p>\n");
-        return;
-    }
-    let _ = writeln!(html, "<h3>{} findings</h3>\n<div class=\"findings\">", page.findings.len());
-    for finding in &page.findings {
-        let devices: Vec<&str> = finding.costs.iter().map(|one| one.device.as_str()).collect();
-        let cost = match (finding.bytes(), finding.ms()) {
-            (0, ms) if ms > 0.0 => format!("{ms:.0} ms"),
-            (0, _) => String::new(),
-            (count, _) => bytes(count),
-        };
-        let line = finding.element.line.map_or(String::new(), |line| format!(" line {line}"));
+/// All that was found of one element, with the one fix for it.
+fn element(html: &mut String, group: &Group<'_>, note: &str) {
+    let first = group.findings[0];
+    let mut devices: Vec<&str> = group
+        .findings
+        .iter()
+        .flat_map(|finding| finding.costs.iter().map(|one| one.device.as_str()))
+        .collect();
+    devices.sort_unstable();
+    devices.dedup();
+    let line = first.element.line.map_or(String::new(), |line| format!(" line {line}"));
+    let _ = writeln!(
+        html,
+        "<details data-devices=\"{}\"><summary><span class=\"cost\">{}</span> <b>{}</b> <code>{}</code>{line}<br><small>{}</small></summary><ul>",
+        escaped(&devices.join(",")),
+        cost(group.bytes(), group.ms()),
+        escaped(group.name()),
+        escaped(&first.element.selector),
+        escaped(&group.pixels),
+    );
+    for finding in &group.findings {
+        let overlap = finding.costs.iter().any(|one| one.overlap > 0 && finding.bytes() == 0);
+        let also = if overlap { " <small>of the same bytes</small>" } else { "" };
+        let on: Vec<&str> = finding.costs.iter().map(|one| one.device.as_str()).collect();
         let _ = writeln!(
             html,
-            "<details data-devices=\"{}\"><summary><span class=\"cost\">{cost}</span> <b>{}</b> <code>{}</code>{line}</summary><p>{}</p><pre>{}</pre><small>{}</small></details>",
-            escaped(&devices.join(",")),
+            "<li data-devices=\"{}\"><b>{}</b> {}{also}: {} <small>{}</small></li>",
+            escaped(&on.join(",")),
             escaped(finding.code.title()),
-            escaped(&finding.element.selector),
+            cost(finding.bytes(), finding.ms()),
             escaped(&finding.why),
-            escaped(&finding.fix),
-            escaped(&format!("{} on {}", finding.code, devices.join(", "))),
+            escaped(finding.code.as_str()),
         );
     }
-    html.push_str("</div>\n");
+    let _ = writeln!(html, "</ul><pre>{}</pre>{note}</details>", escaped(group.fix()));
+}
+
+/// What several pages have in common, said once.
+fn shared(html: &mut String, outline: &Outline<'_>) {
+    if outline.shared.is_empty() {
+        return;
+    }
+    html.push_str("<section><h2>On several pages</h2><div class=\"findings\">\n");
+    for (group, pages) in &outline.shared {
+        element(html, group, &format!("<p>On {}</p>", escaped(&pages.join(", "))));
+    }
+    html.push_str("</div></section>\n");
+}
+
+/// A cost, in bytes or milliseconds.
+fn cost(count: u64, ms: f64) -> String {
+    match (count, ms) {
+        (0, ms) if ms >= 1.0 => format!("{ms:.0} ms"),
+        (0, _) => String::new(),
+        (count, _) => bytes(count),
+    }
 }

@@ -7,15 +7,23 @@ mod compare;
 mod html;
 mod junit;
 mod markdown;
+mod outline;
+mod pending;
 mod read;
 mod sarif;
+mod settle;
+mod verdict;
 
 use std::collections::BTreeMap;
 
 pub use budget::{Budget, BudgetError, Limit};
-pub use compare::{Change, Comparison, DeviceChange, PageChange, compare};
+pub use compare::{
+    Change, Comparison, DeviceChange, IncomparableError, PageChange, Worse, beyond, compare,
+};
+pub use outline::{Group, Outline};
 pub use read::ReportError;
 use serde::{Deserialize, Serialize};
+pub use verdict::Verdict;
 
 use crate::{Code, Cost, Device, Element, observation::Started};
 
@@ -43,10 +51,15 @@ pub struct Report {
     /// Pages that could not be looked at.
     #[serde(default)]
     pub failures: Vec<Failure>,
-    /// Small pictures of what is shown, as data addresses by picture address; only where the report
-    /// is shown to a person.
+    /// Small pictures of what each device shows, as data addresses by [`thumbnail_key`]; only where
+    /// the report is shown to a person.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub thumbnails: BTreeMap<String, String>,
+}
+
+/// What a small picture of what a device shows is known by: crops differ between devices.
+pub fn thumbnail_key(device: &str, url: &str) -> String {
+    format!("{device} {url}")
 }
 
 /// How pages are looked at.
@@ -100,6 +113,9 @@ pub struct DeviceSettings {
 pub struct PageReport {
     /// Its address or path, as it was named.
     pub page: String,
+    /// Its place under what was checked, such as `journal/one.html`.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub under: String,
     /// What each device saw.
     pub devices: Vec<DeviceReport>,
     /// What there is to say, most costly first.
@@ -134,6 +150,12 @@ pub struct DeviceReport {
     /// Whether the page came back from memory.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub restored: Option<bool>,
+    /// Pictures whose size cannot be known without a browser.
+    #[serde(default, skip_serializing_if = "is_none")]
+    pub unknown: u32,
+    /// Pictures that a service had not made in their final form yet: their bytes say little.
+    #[serde(default, skip_serializing_if = "is_none")]
+    pub not_final: u32,
     /// Every picture.
     pub pictures: Vec<PictureRow>,
 }
@@ -222,7 +244,7 @@ pub struct ReportedFinding {
     pub url: String,
     /// What was seen, on the device where it costs most.
     pub why: String,
-    /// What fixes it.
+    /// What fixes it: one tag for all that was found of the element, which serves every device.
     pub fix: String,
     /// What it costs on each device it was made on.
     pub costs: Vec<DeviceCost>,
@@ -233,9 +255,22 @@ pub struct ReportedFinding {
 pub struct DeviceCost {
     /// The device's name.
     pub device: String,
-    /// The cost.
+    /// The cost. Of all findings about one picture together no more bytes than were sent of it.
     #[serde(flatten)]
     pub cost: Cost,
+    /// Bytes that another finding about the same picture counts already.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub overlap: u64,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde passes a reference")]
+const fn is_none(count: &u32) -> bool {
+    *count == 0
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde passes a reference")]
+const fn is_zero(count: &u64) -> bool {
+    *count == 0
 }
 
 /// A page that could not be looked at.
@@ -245,6 +280,18 @@ pub struct Failure {
     pub page: String,
     /// Why not.
     pub problem: String,
+}
+
+impl Spread {
+    /// The median, and where runs differ the least and the most.
+    pub fn written(self, digits: usize, unit: &str) -> String {
+        let Self { median, min, max } = self;
+        if max > min {
+            format!("{median:.digits$}{unit} ({min:.digits$} to {max:.digits$})")
+        } else {
+            format!("{median:.digits$}{unit}")
+        }
+    }
 }
 
 impl ReportedFinding {
@@ -265,6 +312,11 @@ impl ReportedFinding {
 }
 
 impl PageReport {
+    /// What it is told by from one check to the next.
+    pub fn place(&self) -> &str {
+        if self.under.is_empty() { &self.page } else { &self.under }
+    }
+
     /// Rewrites every address and sentence, for pages whose files were served under a passing
     /// address.
     pub fn rewrite(&mut self, rewritten: impl Fn(&str) -> String) {

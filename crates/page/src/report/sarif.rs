@@ -2,24 +2,39 @@
 
 use serde_json::{Value, json};
 
-use super::{Report, ReportedFinding};
+use super::{Report, ReportedFinding, Verdict};
 use crate::Code;
 
 /// Above this many bytes or milliseconds a finding is a warning, else a note.
 const WARNING_BYTES: u64 = 20_000;
 const WARNING_MS: f64 = 100.0;
 
+/// The rule that limits on measures are reported by.
+const LIMIT: &str = "limit";
+
 impl Report {
-    /// This report as a SARIF log.
-    pub fn to_sarif(&self) -> String {
+    /// This report as a SARIF log: what `verdict` fails is an error.
+    pub fn to_sarif(&self, verdict: &Verdict) -> String {
+        let rule =
+            |id: &str, title: &str| json!({ "id": id, "shortDescription": { "text": title } });
         let rules: Vec<Value> = Code::ALL
             .iter()
-            .map(
-                |code| json!({ "id": code.as_str(), "shortDescription": { "text": code.title() } }),
-            )
+            .map(|code| rule(code.as_str(), code.title()))
+            .chain([rule(LIMIT, "a measure is above its limit")])
             .collect();
-        let results: Vec<Value> =
-            self.findings().map(|(page, finding)| result(&page.page, finding)).collect();
+        let findings = self
+            .findings()
+            .map(|(page, finding)| result(&page.page, finding, verdict.fails(page, finding)));
+        let limits = verdict.limits.iter().map(|(page, text)| {
+            json!({
+                "ruleId": LIMIT,
+                "ruleIndex": Code::ALL.len(),
+                "level": "error",
+                "message": { "text": text },
+                "locations": [{ "physicalLocation": { "artifactLocation": { "uri": page } } }],
+            })
+        });
+        let results: Vec<Value> = findings.chain(limits).collect();
         let log = json!({
             "$schema": "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json",
             "version": "2.1.0",
@@ -39,17 +54,22 @@ impl Report {
     }
 }
 
-fn result(page: &str, finding: &ReportedFinding) -> Value {
+fn result(page: &str, finding: &ReportedFinding, fails: bool) -> Value {
     let index = Code::ALL.iter().position(|code| *code == finding.code);
     let mut place = json!({ "artifactLocation": { "uri": page } });
     if let Some(line) = finding.element.line {
         place["region"] = json!({ "startLine": line });
     }
     let heavy = finding.bytes() >= WARNING_BYTES || finding.ms() >= WARNING_MS;
+    let level = match (fails, heavy || finding.code == Code::BrokenPicture) {
+        (true, _) => "error",
+        (false, true) => "warning",
+        (false, false) => "note",
+    };
     json!({
         "ruleId": finding.code.as_str(),
         "ruleIndex": index,
-        "level": if heavy || finding.code == Code::BrokenPicture { "warning" } else { "note" },
+        "level": level,
         "message": { "text": format!("{}. Fix: {}", finding.why, finding.fix) },
         "locations": [{
             "physicalLocation": place,

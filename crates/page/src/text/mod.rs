@@ -7,6 +7,7 @@ mod layout;
 mod observe;
 mod pictures;
 mod sheet;
+mod shorthand;
 mod style;
 mod variables;
 mod worked;

@@ -234,6 +234,18 @@ fn position(value: &str) -> String {
     }
 }
 
+/// True if how wide an element is hangs on what only a browser works out: the size of a container
+/// around it, or a tree of its own.
+fn is_unknown(worked: &Worked<'_>, element: ElementRef<'_>) -> bool {
+    let around =
+        std::iter::successors(Some(element), |one| one.parent().and_then(ElementRef::wrap));
+    around.skip(1).any(|one| {
+        let kind = worked.styles.style(one).get("container-type");
+        kind.is_some_and(|kind| kind.contains("size"))
+            || (one.value().name() == "template" && one.attr("shadowrootmode").is_some())
+    })
+}
+
 /// Where an element stands and whether it is seen there.
 fn standing(worked: &Worked<'_>, element: ElementRef<'_>, area: Option<Area>) -> Use {
     let rendered = area.is_some();
@@ -280,6 +292,7 @@ fn standing(worked: &Worked<'_>, element: ElementRef<'_>, area: Option<Area>) ->
         rendered,
         in_view,
         hidden: in_band && !in_view && rendered,
+        unknown: is_unknown(worked, element),
         ..Use::default()
     }
 }

@@ -39,7 +39,20 @@ pub(super) struct Sheet {
 }
 
 /// Properties whose animation lays the page out anew.
-pub(super) const LAYOUT: [&str; 9] = [
+pub(super) const LAYOUT: [&str; 22] = [
+    "inset",
+    "inset-inline",
+    "inset-block",
+    "inset-inline-start",
+    "inset-inline-end",
+    "inset-block-start",
+    "inset-block-end",
+    "margin-inline",
+    "margin-block",
+    "margin-inline-start",
+    "margin-inline-end",
+    "margin-block-start",
+    "margin-block-end",
     "top",
     "left",
     "right",

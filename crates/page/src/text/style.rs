@@ -9,6 +9,7 @@ use super::{
     declarations::{Declaration, declarations},
     document::{Document, NodeId},
     sheet::{Rule, Sheet, separate},
+    shorthand,
     variables::{self, Variables, variables},
 };
 use crate::{Basis, Device, length, media_matches};
@@ -50,6 +51,12 @@ impl Style {
 
     fn apply(&mut self, Declaration { name, value, .. }: &Declaration) {
         let words: Vec<&str> = spaced(value);
+        if let Some(own) = shorthand::physical(name) {
+            return self.set(&own, value);
+        }
+        if let Some([one, other]) = shorthand::both_sides(name) {
+            return self.pair([&one, &other], &words, "0");
+        }
         match name.as_str() {
             "margin" | "padding" | "inset" | "border-width" => self.four_sides(name, &words),
             "border" | "border-top" | "border-right" | "border-bottom" | "border-left" => {
@@ -62,6 +69,22 @@ impl Style {
             "place-self" => self.pair(["align-self", "justify-self"], &words, "normal"),
             "grid-area" if !value.contains('/') => {
                 self.pair(["grid-row", "grid-column"], &[value], "auto")
+            }
+            "grid-template" => {
+                for (own, value) in shorthand::grid_template(value) {
+                    self.set(own, &value);
+                }
+            }
+            "columns" => {
+                let is_count = |word: &&&str| word.parse::<u16>().is_ok();
+                let (count, width) =
+                    (words.iter().find(is_count), words.iter().find(|word| !is_count(word)));
+                self.set("column-count", count.unwrap_or(&"auto"));
+                self.set("column-width", width.unwrap_or(&"auto"));
+            }
+            "container" => {
+                let kind = value.split_once('/').map_or("normal", |(_, kind)| kind.trim());
+                self.set("container-type", kind);
             }
             "background" => self.background(value),
             "flex" => self.flex(&words),

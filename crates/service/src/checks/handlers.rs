@@ -124,6 +124,7 @@ async fn make(
         thumbnails: true,
         pictures: None,
         at_once: 1,
+        shelves: Vec::new(),
     };
     let report = check(&targets, &options, &fetcher, &|_| {}).await.map_err(cannot)?;
     if let Some(failure) = report.failures.first() {
@@ -147,6 +148,7 @@ async fn report(
 /// What changed on a page from an earlier check to this one.
 #[utoipa::path(get, path = "/api/checks/{id}/against/{earlier}", params(("id" = i64, Path), ("earlier" = i64, Path)), responses(
     (status = 200, body = Value), (status = 401, body = Problem), (status = 404, body = Problem),
+    (status = 409, body = Problem),
 ))]
 async fn against(
     _: Admin,
@@ -154,8 +156,9 @@ async fn against(
     Path((id, earlier)): Path<(i64, i64)>,
 ) -> Result<Json<Value>, Problem> {
     let (later, earlier) = (kept_report(&app, id).await?, kept_report(&app, earlier).await?);
-    let comparison = serde_json::to_value(compare(&earlier, &later))
-        .map_err(|error| Problem::internal(&error))?;
+    let compared = compare(&earlier, &later)
+        .map_err(|error| Problem::new(ProblemKind::Incomparable, error.to_string()))?;
+    let comparison = serde_json::to_value(compared).map_err(|error| Problem::internal(&error))?;
     Ok(Json(comparison))
 }
 

@@ -1,6 +1,6 @@
 //! Checks as JSON.
 
-use kivet_page::report::{DeviceReport, Mode, PageReport, Report};
+use kivet_page::report::{DeviceReport, Mode, PageReport, Report, thumbnail_key};
 use kivet_store::CheckRecord;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -98,14 +98,11 @@ pub(super) fn by_page(records: Vec<CheckRecord>) -> Result<Vec<CheckedPage>, Pro
 pub(super) fn records(report: Report) -> Result<Vec<(CheckRecord, String)>, Problem> {
     let Report { version, kivet, at, mode, runs, devices, pages, failures: _, thumbnails } = report;
     let record = |page: PageReport| {
-        let shown = |url: &String| {
-            page.devices.iter().flat_map(|device| &device.pictures).any(|row| row.url == *url)
-        };
-        let thumbnails = thumbnails
-            .iter()
-            .filter(|(url, _)| shown(url))
-            .map(|(url, data)| (url.clone(), data.clone()))
-            .collect();
+        let rows = page.devices.iter().flat_map(|device| {
+            device.pictures.iter().map(|row| thumbnail_key(&device.device, &row.url))
+        });
+        let thumbnails =
+            rows.filter_map(|key| Some((key.clone(), thumbnails.get(&key)?.clone()))).collect();
         let measures: Vec<DeviceMeasures> = page.devices.iter().map(DeviceMeasures::of).collect();
         let record = CheckRecord {
             id: 0,

@@ -17,12 +17,13 @@ use kivet_store::Blob;
 use super::{
     drawn_problem,
     headers::{self, Lasting, Vary},
+    range::{self, Wanted},
     request::{Chosen, PictureRequest, request_of},
 };
 use crate::{
     app::App,
     pipeline::{Job, PipelineError, Source},
-    problem::Problem,
+    problem::{Problem, ProblemKind},
 };
 
 /// The routes of this feature.
@@ -127,14 +128,38 @@ fn respond(
     let mut response = if headers::is_current(headers, &etag) {
         StatusCode::NOT_MODIFIED.into_response()
     } else {
-        let body =
-            if packed { Body::from(gzip(&blob.bytes)?) } else { Body::from(blob.bytes.clone()) };
-        let mut response = body.into_response();
-        headers::add_content(response.headers_mut(), job, blob, packed);
+        let mut response = if packed {
+            Body::from(gzip(&blob.bytes)?).into_response()
+        } else {
+            ranged(headers, blob, &etag)
+        };
+        if response.status() != StatusCode::RANGE_NOT_SATISFIABLE {
+            headers::add_content(response.headers_mut(), job, blob, packed);
+        }
         response
     };
     headers::add_caching(response.headers_mut(), blob, &etag, lasting, source, started.elapsed());
     Ok(response)
+}
+
+/// The bytes, or the part of them that is wanted.
+fn ranged(headers: &HeaderMap, blob: &Blob, etag: &str) -> Response {
+    let length = blob.bytes.len();
+    let (mut response, range) = match range::wanted(headers, length, etag) {
+        Wanted::Whole => (Body::from(blob.bytes.clone()).into_response(), None),
+        Wanted::Part(part) => {
+            let range = format!("bytes {}-{}/{length}", part.start, part.end - 1);
+            let body = Body::from(blob.bytes.slice(part));
+            ((StatusCode::PARTIAL_CONTENT, body).into_response(), Some(range))
+        }
+        Wanted::Beyond => {
+            let detail = format!("the picture has {length} bytes, fewer than the range begins at");
+            let problem = Problem::new(ProblemKind::UnsatisfiableRange, detail);
+            (problem.into_response(), Some(format!("bytes */{length}")))
+        }
+    };
+    headers::add_ranges(response.headers_mut(), range);
+    response
 }
 
 /// True if the request lists gzip and does not refuse it (RFC 9110, section 12.5.3).

@@ -122,6 +122,14 @@ pub(super) fn add_content(headers: &mut HeaderMap, job: &Job, blob: &Blob, packe
     headers.insert(RENDITION, value(rendition(job, blob)));
 }
 
+/// That parts may be asked for, and which this is.
+pub(super) fn add_ranges(headers: &mut HeaderMap, range: Option<String>) {
+    headers.insert(header::ACCEPT_RANGES, HeaderValue::from_static("bytes"));
+    if let Some(range) = range {
+        headers.insert(header::CONTENT_RANGE, value(range));
+    }
+}
+
 /// Headers for caches, the same on 200 and 304 (RFC 9110, section 15.4.5).
 pub(super) fn add_caching(
     headers: &mut HeaderMap,

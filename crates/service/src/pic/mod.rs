@@ -3,6 +3,7 @@
 mod drawn_problem;
 mod handlers;
 mod headers;
+mod range;
 mod request;
 
 pub use handlers::routes;

@@ -81,8 +81,13 @@ impl Pipeline {
     ) -> std::io::Result<Self> {
         let Stores { blobs, reductions, records } = stores;
         let overlays: Arc<str> = overlays.into();
-        let store =
-            RenditionStore::new(limits.memory_mib, blobs, records.clone(), Arc::clone(&overlays));
+        let store = RenditionStore::new(
+            limits.memory_mib,
+            blobs,
+            records.clone(),
+            Arc::clone(&overlays),
+            metrics.clone(),
+        );
         let renderer = Renderer {
             decoded: DecodeCache::new(limits.reduction_memory_mib, reductions),
             assets: Arc::new(assets),
@@ -171,7 +176,9 @@ impl Pipeline {
             blocking(move || {
                 let _until_done = permit;
                 let record = renderer.analysed(&original, trim)?;
-                pipeline.records.keep_original(original.id.shelf(), original.id.path(), &record)?;
+                let id = &original.id;
+                let kept = pipeline.records.keep_original(id.shelf(), id.path(), &record);
+                pipeline.metrics.kept("records", &id.to_string(), kept);
                 Ok(Arc::new(Original { record, ..Original::clone(&original) }))
             })
             .await?

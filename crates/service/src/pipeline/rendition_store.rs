@@ -7,7 +7,7 @@ use kivet_store::{Blob, Blobs, Records, RenditionRecord};
 use moka::future::Cache;
 
 use super::{Job, PipelineError, RenditionKey, key::family};
-use crate::blocking::blocking;
+use crate::{blocking::blocking, metrics::Metrics};
 
 /// Bytes a blob takes in memory beside its picture.
 const BLOB_OVERHEAD: usize = 256;
@@ -27,17 +27,24 @@ pub(super) struct RenditionStore {
     records: Records,
     /// A hash of all overlays, part of what families share.
     overlays: Arc<str>,
+    metrics: Metrics,
 }
 
 impl RenditionStore {
-    pub(super) fn new(memory_mib: u64, blobs: Blobs, records: Records, overlays: Arc<str>) -> Self {
+    pub(super) fn new(
+        memory_mib: u64,
+        blobs: Blobs,
+        records: Records,
+        overlays: Arc<str>,
+        metrics: Metrics,
+    ) -> Self {
         let memory = Cache::builder()
             .max_capacity(memory_mib << 20)
             .weigher(|_, blob: &Arc<Blob>| {
                 u32::try_from(blob.bytes.len() + BLOB_OVERHEAD).unwrap_or(u32::MAX)
             })
             .build();
-        Self { memory, blobs, records, overlays }
+        Self { memory, blobs, records, overlays, metrics }
     }
 
     /// The rendition under `key`, if memory has it.
@@ -46,7 +53,8 @@ impl RenditionStore {
     }
 
     /// The rendition under `key` and the tier that had it; one from the blobs is in memory
-    /// afterwards. Blobs are asked only for what the index lists.
+    /// afterwards. Blobs are asked only for what the index lists, unless the index fails; blobs that
+    /// fail have none.
     pub(super) async fn get(
         &self,
         key: &RenditionKey,
@@ -55,22 +63,27 @@ impl RenditionStore {
             return Ok(Some((blob, Tier::Memory)));
         }
         let (records, wanted) = (self.records.clone(), key.clone());
-        if !blocking(move || records.has_rendition(wanted.as_str())).await?? {
+        let listed = blocking(move || records.has_rendition(wanted.as_str())).await?;
+        if self.metrics.kept("records", key.as_str(), listed) == Some(false) {
             return Ok(None);
         }
-        let Some(blob) = self.blobs.get(key.as_str()).await?.map(Arc::new) else { return Ok(None) };
+        let found = self.blobs.get(key.as_str()).await;
+        let found = self.metrics.kept("blobs", key.as_str(), found);
+        let Some(blob) = found.flatten().map(Arc::new) else { return Ok(None) };
         self.memory.insert(key.clone(), Arc::clone(&blob)).await;
         Ok(Some((blob, Tier::Blobs)))
     }
 
-    /// Stores the rendition of a job in every tier, in place of any other under its key.
+    /// Stores the rendition of a job in every tier, in place of any other under its key. A tier that
+    /// fails does without it: the index lists only what the blobs have.
     pub(super) async fn put(
         &self,
         key: &RenditionKey,
         job: &Job,
         blob: Blob,
     ) -> Result<Arc<Blob>, PipelineError> {
-        self.blobs.put(key.as_str(), &blob).await?;
+        let put = self.blobs.put(key.as_str(), &blob).await;
+        let is_put = self.metrics.kept("blobs", key.as_str(), put).is_some();
         let record = RenditionRecord {
             key: key.as_str().to_owned(),
             shelf: job.original.id.shelf().to_owned(),
@@ -82,8 +95,11 @@ impl RenditionStore {
             bytes: blob.bytes.len() as u64,
             family: family(job, &self.overlays),
         };
-        let records = self.records.clone();
-        blocking(move || records.keep_rendition(&record)).await??;
+        if is_put {
+            let records = self.records.clone();
+            let listed = blocking(move || records.keep_rendition(&record)).await?;
+            self.metrics.kept("records", key.as_str(), listed);
+        }
         let blob = Arc::new(blob);
         self.memory.insert(key.clone(), Arc::clone(&blob)).await;
         Ok(blob)

@@ -54,6 +54,9 @@ catalogue! {
     BadPath "bad-path" BAD_REQUEST
         "The path is not one on a shelf"
         "Leave out empty segments, `.`, `..`, encoded slashes and bytes that are not UTF-8.",
+    UnsatisfiableRange "unsatisfiable-range" RANGE_NOT_SATISFIABLE
+        "The range lies beyond the picture's end"
+        "Ask for bytes within the length that `Content-Range` names, or leave `Range` out.",
     UnknownShelf "unknown-shelf" NOT_FOUND
         "There is no such shelf"
         "Use a shelf of `kivet.toml`; `nearest` names the most similar one.",
@@ -147,6 +150,12 @@ catalogue! {
     NotChecked "not-checked" BAD_GATEWAY
         "The page could not be checked"
         "`detail` says whether the page or the browser failed; `kivet doctor` tells whether Chromium is installed.",
+    OtherSite "other-site" FORBIDDEN
+        "Another site made this call"
+        "Call from Kivet's own console, or with the admin token as a bearer.",
+    Incomparable "incomparable" CONFLICT
+        "Two checks cannot be compared"
+        "Compare checks that were made in one mode and on the same devices.",
     UnknownCheck "unknown-check" NOT_FOUND
         "There is no such check"
         "`GET /api/checks` lists the checks that are kept.",

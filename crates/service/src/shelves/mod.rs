@@ -14,6 +14,7 @@ use moka::future::Cache;
 use crate::{
     blocking::blocking,
     config::{ShelfRules, ShelfSettings, ShelfSource},
+    metrics::Metrics,
 };
 pub use error::ShelfError;
 use folder::Folder;
@@ -30,6 +31,7 @@ pub struct Shelves {
     settings: Arc<BTreeMap<String, ShelfSettings>>,
     records: Records,
     limits: Limits,
+    metrics: Metrics,
     known: Cache<OriginalId, Arc<Original>>,
 }
 
@@ -47,6 +49,7 @@ impl Shelves {
         settings: &BTreeMap<String, ShelfSettings>,
         records: Records,
         limits: Limits,
+        metrics: Metrics,
     ) -> std::io::Result<Self> {
         let kept = settings.clone();
         let mut shelves = BTreeMap::new();
@@ -65,7 +68,8 @@ impl Shelves {
             shelves.insert(name.clone(), shelf);
         }
         let known = Cache::builder().max_capacity(50_000).time_to_live(TRUSTED_FOR).build();
-        Ok(Self { shelves: Arc::new(shelves), settings: Arc::new(kept), records, limits, known })
+        let (shelves, settings) = (Arc::new(shelves), Arc::new(kept));
+        Ok(Self { shelves, settings, records, limits, metrics, known })
     }
 
     /// What holds for one shelf alone.
@@ -165,7 +169,9 @@ impl Shelves {
     /// Looks at the file, and reads it if its state is not in the records.
     fn learn(&self, id: &OriginalId) -> Result<Arc<Original>, ShelfError> {
         let (file, stamp) = self.folder(id.shelf())?.find(id)?;
-        if let Some(record) = self.records.original(id.shelf(), id.path(), stamp)? {
+        // Records that fail know nothing: the file is read, as if for the first time.
+        let known = self.records.original(id.shelf(), id.path(), stamp);
+        if let Some(record) = self.metrics.kept("records", &id.to_string(), known).flatten() {
             // The limits may have been lowered since the record was made.
             if record.facts.format != kivet_recipe::Format::Svg {
                 self.limits
@@ -182,10 +188,12 @@ impl Shelves {
         })?;
         let mut facts = probe(&bytes, self.limits)
             .map_err(|source| ShelfError::NotUsable { id: id.clone(), source })?;
-        facts.focus = self.records.focus(id.shelf(), id.path())?;
+        let focus = self.records.focus(id.shelf(), id.path());
+        facts.focus = self.metrics.kept("records", &id.to_string(), focus).flatten();
         let record =
             OriginalRecord { stamp, hash: blake3::hash(&bytes).to_hex().to_string(), facts };
-        self.records.keep_original(id.shelf(), id.path(), &record)?;
+        let kept = self.records.keep_original(id.shelf(), id.path(), &record);
+        self.metrics.kept("records", &id.to_string(), kept);
         Ok(Arc::new(Original { id: id.clone(), file, record }))
     }
 }

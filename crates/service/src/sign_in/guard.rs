@@ -1,6 +1,6 @@
 //! Who may do what: extractors that refuse a request before its handler runs.
 
-use std::net::SocketAddr;
+use std::net::{IpAddr, SocketAddr};
 
 use axum::{
     extract::{ConnectInfo, FromRequestParts},
@@ -29,7 +29,7 @@ impl FromRequestParts<App> for Admin {
             return Ok(Self);
         }
         if session(&parts.headers).is_some_and(|session| app.sign_in.is_session(session)) {
-            return Ok(Self);
+            return of_this_site(parts).map(|()| Self);
         }
         let detail = "this needs the admin token, or a browser signed in by a link: `kivet console` prints a new one";
         Err(Problem::new(ProblemKind::NotSignedIn, detail))
@@ -51,13 +51,48 @@ impl FromRequestParts<App> for LocalOrAdmin {
     }
 }
 
-fn session(headers: &HeaderMap) -> Option<&str> {
+/// A cookie goes along with what other sites make a browser send: such a call is refused unless it
+/// only reads (Fetch Metadata; RFC 6454 for browsers without it).
+fn of_this_site(parts: &Parts) -> Result<(), Problem> {
+    let header = |name: &str| parts.headers.get(name).and_then(|value| value.to_str().ok());
+    let is_own = match (header("sec-fetch-site"), header("origin"), header("host")) {
+        (Some(site), _, _) => matches!(site, "same-origin" | "none"),
+        (None, Some(origin), Some(host)) => {
+            origin.split_once("://").is_some_and(|(_, named)| named.eq_ignore_ascii_case(host))
+        }
+        (None, Some(_), None) => false,
+        (None, None, _) => true,
+    };
+    if is_own || parts.method.is_safe() {
+        return Ok(());
+    }
+    let detail = "another site made this browser call; sign-in counts only for Kivet's own pages";
+    Err(Problem::new(ProblemKind::OtherSite, detail))
+}
+
+/// The secret of the session that a request carries.
+pub(super) fn session(headers: &HeaderMap) -> Option<&str> {
     let cookies = headers.get(header::COOKIE)?.to_str().ok()?;
     cookies.split(';').find_map(|pair| pair.trim().strip_prefix(COOKIE)?.strip_prefix('='))
 }
 
 fn is_local(peer: Option<&ConnectInfo<SocketAddr>>, headers: &HeaderMap) -> bool {
-    let passed_on =
-        ["forwarded", "x-forwarded-for", "via"].iter().any(|name| headers.contains_key(*name));
-    peer.is_some_and(|peer| peer.0.ip().is_loopback()) && !passed_on
+    let passed_on = headers.keys().any(|name| {
+        let name = name.as_str();
+        name == "forwarded" || name == "via" || name.starts_with("x-forwarded-")
+    });
+    peer.is_some_and(|peer| peer.0.ip().is_loopback()) && !passed_on && names_this_machine(headers)
+}
+
+/// True if the request calls the service by this machine's own name: a site whose name was made to
+/// lead here, or a proxy that keeps the name, is somebody else.
+fn names_this_machine(headers: &HeaderMap) -> bool {
+    let Some(host) = headers.get(header::HOST) else { return true };
+    let Ok(host) = host.to_str() else { return false };
+    let name = match host.strip_prefix('[').and_then(|rest| rest.split_once(']')) {
+        Some((address, _)) => address,
+        None => host.rsplit_once(':').map_or(host, |(name, _)| name),
+    };
+    name.eq_ignore_ascii_case("localhost")
+        || name.parse::<IpAddr>().is_ok_and(|address| address.is_loopback())
 }

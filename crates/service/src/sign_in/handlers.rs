@@ -3,7 +3,7 @@
 use axum::{
     Json, Router,
     extract::{Path, State},
-    http::{HeaderValue, header},
+    http::{HeaderMap, HeaderValue, Method, StatusCode, header},
     response::{IntoResponse, Redirect, Response},
     routing::get,
 };
@@ -12,15 +12,19 @@ use utoipa::ToSchema;
 use utoipa_axum::{router::OpenApiRouter, routes as api};
 
 use super::{
-    guard::Admin,
+    guard::{Admin, session},
     sessions::{COOKIE, LINK_LASTS, SESSION_LASTS},
 };
 use crate::{app::App, problem::Problem};
+
+/// Answers about sign-in are for nobody else, and for now.
+const NOT_KEPT: [(header::HeaderName, &str); 1] = [(header::CACHE_CONTROL, "no-store")];
 
 /// The routes of this feature.
 pub fn routes() -> OpenApiRouter<App> {
     OpenApiRouter::new()
         .routes(api!(new_link))
+        .routes(api!(sign_out))
         .merge(Router::new().route("/console/sign-in/{code}", get(redeem)).into())
 }
 
@@ -41,7 +45,32 @@ async fn new_link(_: Admin, State(app): State<App>) -> Result<Json<SignInLink>, 
     Ok(Json(SignInLink { path: format!("/console/sign-in/{code}"), seconds: LINK_LASTS.as_secs() }))
 }
 
-async fn redeem(State(app): State<App>, Path(code): Path<String>) -> Response {
+/// Ends the session of the browser that calls.
+#[utoipa::path(post, path = "/api/sign-out", responses((status = 204), (status = 401, body = Problem)))]
+async fn sign_out(_: Admin, State(app): State<App>, headers: HeaderMap) -> Response {
+    if let Some(session) = session(&headers) {
+        app.sign_in.end(session);
+    }
+    let gone = format!("{COOKIE}=; Path=/; HttpOnly; SameSite=Strict; Max-Age=0");
+    (StatusCode::NO_CONTENT, [(header::SET_COOKIE, gone)]).into_response()
+}
+
+/// Redeems a link that a person opens: what only looks at it, or fetches it ahead, does not spend it.
+async fn redeem(
+    State(app): State<App>,
+    method: Method,
+    headers: HeaderMap,
+    Path(code): Path<String>,
+) -> Response {
+    let ahead = ["sec-purpose", "purpose", "x-purpose"].iter().any(|name| {
+        headers
+            .get(*name)
+            .and_then(|value| value.to_str().ok())
+            .is_some_and(|purpose| purpose.contains("prefetch") || purpose.contains("preview"))
+    });
+    if method == Method::HEAD || ahead {
+        return (StatusCode::NO_CONTENT, NOT_KEPT).into_response();
+    }
     let Some(session) = app.sign_in.redeem(&code) else {
         return Redirect::to("/console/?link=spent").into_response();
     };
@@ -49,7 +78,7 @@ async fn redeem(State(app): State<App>, Path(code): Path<String>) -> Response {
         "{COOKIE}={session}; Path=/; HttpOnly; SameSite=Strict; Max-Age={}",
         SESSION_LASTS.as_secs()
     );
-    let mut response = Redirect::to("/console/").into_response();
+    let mut response = (NOT_KEPT, Redirect::to("/console/")).into_response();
     if let Ok(cookie) = HeaderValue::try_from(cookie) {
         response.headers_mut().insert(header::SET_COOKIE, cookie);
     }

@@ -21,6 +21,9 @@ pub const SESSION_LASTS: Duration = Duration::from_secs(12 * 3600);
 /// The cookie of a signed-in browser.
 pub const COOKIE: &str = "kivet-session";
 
+/// No admin token may be shorter, in characters.
+const SHORTEST: usize = 32;
+
 /// The file in the data folder that holds the admin token.
 pub const TOKEN_FILE: &str = "admin-token";
 
@@ -46,15 +49,24 @@ impl SignIn {
                 let problem = format!("the admin token {} cannot be read: {error}", file.display());
                 return Err(std::io::Error::new(error.kind(), problem));
             }
-            Err(_) => {
-                let token = secret()?;
-                let mut out =
-                    fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(&file)?;
-                writeln!(out, "{token}")?;
-                token
-            }
+            Err(_) => new_token(data, &file)?,
         };
+        let length = token.trim().chars().count();
+        if length < SHORTEST {
+            let problem = format!(
+                "the admin token {} has {length} characters, and one that can be guessed would open the administration: write {SHORTEST} or more, or remove the file for a new one",
+                file.display()
+            );
+            return Err(std::io::Error::new(ErrorKind::InvalidData, problem));
+        }
         Ok(Self { token: hash(token.trim()), links: Mutex::default(), sessions: Mutex::default() })
+    }
+
+    /// Ends the session of this secret.
+    pub fn end(&self, session: &str) {
+        if let Ok(mut sessions) = self.sessions.lock() {
+            sessions.remove(&hash(session));
+        }
     }
 
     /// True if `token` is the admin token.
@@ -90,6 +102,18 @@ impl SignIn {
             sessions.get(&hash(session)).is_some_and(|until| *until > Instant::now())
         })
     }
+}
+
+/// Writes a new token, whole or not at all: half a token could be guessed.
+fn new_token(data: &Path, file: &Path) -> std::io::Result<String> {
+    let token = secret()?;
+    let beside = data.join(format!("{TOKEN_FILE}.new"));
+    let mut out =
+        fs::OpenOptions::new().write(true).create(true).truncate(true).mode(0o600).open(&beside)?;
+    writeln!(out, "{token}")?;
+    out.sync_all()?;
+    fs::rename(&beside, file)?;
+    Ok(token)
 }
 
 fn keep(secrets: &Mutex<HashMap<Hash, Instant>>, secret: &str, lasts: Duration) {
@@ -129,6 +153,16 @@ mod tests {
     }
 
     #[test]
+    fn a_token_that_could_be_guessed_is_refused_by_name() {
+        let folder = tempfile::tempdir().expect("a folder");
+        for short in ["", "  \n", "k", "0123456789abcdef0123456789abcde"] {
+            fs::write(folder.path().join(TOKEN_FILE), short).expect("written");
+            let Err(error) = SignIn::open(folder.path()) else { panic!("{short:?} was taken") };
+            assert!(error.to_string().contains(TOKEN_FILE), "{error}");
+        }
+    }
+
+    #[test]
     fn a_link_works_once() {
         let folder = tempfile::tempdir().expect("a folder");
         let sign_in = SignIn::open(folder.path()).expect("a token is made");
@@ -136,5 +170,7 @@ mod tests {
         let session = sign_in.redeem(&code).expect("it works");
         assert!(sign_in.is_session(&session) && !sign_in.is_session(&code));
         assert_eq!(sign_in.redeem(&code), None);
+        sign_in.end(&session);
+        assert!(!sign_in.is_session(&session));
     }
 }

@@ -1,8 +1,8 @@
 //! A choice and its reasons as JSON.
 
 use kivet_recipe::{
-    Basis, Candidate, Choice, Encoding, Format, Kind, LadderStep, Lowered, Reason, Request, Score,
-    WidthFrom,
+    Basis, Candidate, Choice, Encoding, Facts, Format, Kind, LadderStep, Lowered, Placement,
+    Reason, Request, Score, WidthFrom,
 };
 use kivet_store::{Blob, Stage};
 use serde::{Deserialize, Serialize};
@@ -34,6 +34,9 @@ pub struct WhyResponse {
     pub requested_size: Option<[u32; 2]>,
     /// The region kept of the upright original: left, top, width, height.
     pub crop: [f64; 4],
+    /// What the crop rests on, in words; absent where nothing is cut away.
+    #[serde(default)]
+    pub crop_by: Option<String>,
     /// The fidelity aimed at; absent for lossless renditions.
     pub target: Option<u8>,
     /// What lowered the target, in words.
@@ -174,6 +177,7 @@ impl WhyResponse {
                 choice.plan.crop.width,
                 choice.plan.crop.height,
             ],
+            crop_by: crop_by(choice, facts),
             target: choice.target.map(|target| target.get()),
             lowered: choice.lowered.iter().map(lowered).collect(),
             format: choice.format,
@@ -253,6 +257,23 @@ impl ReadyRendition {
 /// A format as `Accept` wants it.
 fn wanted(format: Format, weight: f64) -> String {
     if weight < 1.0 { format!("{format};q={weight}") } else { format.to_string() }
+}
+
+/// What decides which part a crop keeps.
+fn crop_by(choice: &Choice, facts: &Facts) -> Option<String> {
+    let crop = choice.plan.crop;
+    let (width, height) = (f64::from(facts.size.width), f64::from(facts.size.height));
+    if crop.width > width - 0.5 && crop.height > height - 0.5 {
+        return None;
+    }
+    let focus = facts.focus.map(|focus| focus.percents());
+    let marked = focus.filter(|_| choice.recipe.position != Some(Placement::Subject));
+    Some(match (choice.recipe.position, marked) {
+        (Some(Placement::At(position)), _) => format!("the recipe: {position}"),
+        (_, Some((x, y))) => format!("the focal point marked at {x}-{y}"),
+        _ if facts.analysis.is_some() => "the subject found in the picture".to_owned(),
+        _ => "the middle: the picture was not analysed yet".to_owned(),
+    })
 }
 
 fn width_from(width: WidthFrom) -> String {

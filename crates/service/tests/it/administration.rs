@@ -58,6 +58,70 @@ async fn metrics_are_for_this_machine_or_the_token() {
 }
 
 #[tokio::test]
+async fn doors_that_others_could_use_are_shut() {
+    let mut data = std::path::PathBuf::new();
+    let kivet = Running::start_with(|config| data.clone_from(&config.data)).await;
+    // A name that was made to lead here, and any mark of a proxy, are not this machine.
+    for (name, value) in
+        [("host", "kites.example"), ("x-forwarded-host", "kites.example"), ("forwarded", "for=_x")]
+    {
+        for path in ["/metrics", "/why/640w/photos/night/lanterns.jpg"] {
+            let asked = kivet.request(path).header(name, value).send().await.unwrap();
+            assert_eq!(asked.status(), 401, "{path} with {name}: {value}");
+        }
+    }
+    let plain = Client::builder().redirect(Policy::none()).build().unwrap();
+    // A link that is only looked at, or fetched ahead, still works.
+    assert_eq!(plain.head(&kivet.sign_in_link).send().await.unwrap().status(), 204);
+    let ahead = plain.get(&kivet.sign_in_link).header("sec-purpose", "prefetch;prerender");
+    assert_eq!(ahead.send().await.unwrap().status(), 204);
+    let opened = plain.get(&kivet.sign_in_link).send().await.unwrap();
+    assert_eq!(header(&opened, "cache-control"), "no-store");
+    let cookie = header(&opened, "set-cookie").split(';').next().unwrap().to_owned();
+
+    // What other sites make the browser send is refused, though its cookie comes along.
+    let call = |name: &'static str, value: &str| {
+        let call =
+            plain.post(format!("{}/api/sign-in-links", kivet.root)).header("cookie", &cookie);
+        call.header(name, value.to_owned()).send()
+    };
+    for (name, value) in [
+        ("sec-fetch-site", "cross-site"),
+        ("sec-fetch-site", "same-site"),
+        ("origin", "http://127.0.0.1:1"),
+        ("origin", "null"),
+    ] {
+        assert_eq!(call(name, value).await.unwrap().status(), 403, "{name}: {value}");
+    }
+    let own = call("origin", &kivet.root).await.unwrap();
+    assert_eq!((own.status().as_u16(), header(&own, "cache-control")), (200, "no-store"));
+
+    let out = plain.post(format!("{}/api/sign-out", kivet.root)).header("cookie", &cookie);
+    assert_eq!(out.send().await.unwrap().status(), 204);
+    let after = kivet.request("/api/library").header("cookie", &cookie).send().await.unwrap();
+    assert_eq!(after.status(), 401, "the session has ended");
+
+    let console = kivet.get("/console/").await;
+    assert!(header(&console, "content-security-policy").contains("frame-ancestors 'none'"));
+    for (name, value) in [("x-frame-options", "DENY"), ("x-content-type-options", "nosniff")] {
+        assert_eq!(header(&console, name), value);
+    }
+    let mode =
+        std::os::unix::fs::PermissionsExt::mode(&std::fs::metadata(&data).unwrap().permissions());
+    assert_eq!(mode & 0o777, 0o700);
+}
+
+#[tokio::test]
+async fn a_data_folder_is_one_service_s_alone() {
+    let mut config = None;
+    let _kivet = Running::start_with(|given| config = Some(given.clone())).await;
+    let Err(error) = kivet_service::Service::bind(&config.unwrap()).await else {
+        panic!("two services share a data folder")
+    };
+    assert!(error.to_string().contains("in use by another Kivet"), "{error}");
+}
+
+#[tokio::test]
 async fn the_library_pages_through_a_shelf_with_facts() {
     let kivet = Running::start().await;
     let page = async |query: &str| -> LibraryPage {

@@ -26,6 +26,7 @@ async fn read(kivet: &Running, file: &str, name: &str) -> Report {
         thumbnails: false,
         pictures: None,
         at_once: 1,
+        shelves: Vec::new(),
     };
     let mut report = check(&targets, &options, &fetcher, &|_| {}).await.unwrap();
     report.pages[0].page = name.to_owned();
@@ -76,9 +77,8 @@ async fn checks_are_kept_and_compared_and_the_console_shows_them() {
     until(&tab, "document.querySelectorAll('table.pages tbody tr').length === 1").await;
     until(&tab, "document.querySelectorAll('.trend .sent').length === 2").await;
     click(&tab, "table.pages a").await;
-    until(&tab, "document.querySelectorAll('.findings details').length > 0").await;
-    let kinds =
-        "new Set([...document.querySelectorAll('.findings b')].map(one => one.innerText)).size";
+    until(&tab, "document.querySelectorAll('.measures').length === 1").await;
+    let kinds = "new Set([...document.querySelectorAll('.findings li b')].map(one => one.textContent)).size";
     tab.open(&format!("{}/console/pages/{}", kivet.root, before.id)).await.unwrap();
     until(&tab, &format!("{kinds} > 5")).await;
     // Narrowed to one code.

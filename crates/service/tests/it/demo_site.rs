@@ -91,6 +91,7 @@ async fn checked(kivet: &Running, mode: Mode) -> Report {
         thumbnails: false,
         pictures: None,
         at_once: 3,
+        shelves: Vec::new(),
     };
     let report = check(&targets, &options, &fetcher, &|_| {}).await.unwrap();
     assert!(report.failures.is_empty(), "{:?}", report.failures);

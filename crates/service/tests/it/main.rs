@@ -9,6 +9,7 @@ mod css;
 mod demo_site;
 mod engine;
 mod final_renditions;
+mod fixes;
 mod front_page;
 mod frontend;
 mod hints;

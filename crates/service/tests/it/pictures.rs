@@ -202,3 +202,56 @@ async fn a_flat_logo_is_exact_and_transparency_survives_or_is_laid_on_a_colour()
         (Format::Png, false, &[16, 32, 48][..])
     );
 }
+
+#[tokio::test]
+async fn stores_that_fail_keep_no_picture_back() {
+    let mut data = std::path::PathBuf::new();
+    let kivet = Running::start_with(|config| data.clone_from(&config.data)).await;
+    let path = "/pic/160w/photos/night/lanterns.jpg";
+    let before = kivet.picture(path).await;
+    assert_eq!(before.status(), 200);
+    // The folder of renditions goes, and a file stands in its place; the index loses its tables.
+    let renditions = data.join("renditions");
+    std::fs::remove_dir_all(&renditions).unwrap();
+    std::fs::write(&renditions, "not a folder").unwrap();
+    let records = rusqlite::Connection::open(data.join("records.db")).unwrap();
+    records
+        .execute_batch("DROP TABLE renditions; DROP TABLE originals; DROP TABLE focus;")
+        .unwrap();
+    for path in [path, "/pic/170w/photos/night/lanterns.jpg", "/pic/160w/photos/harbour/roofs.jpg"]
+    {
+        let answer = kivet.picture(path).await;
+        let kind = header(&answer, "content-type").to_owned();
+        assert!(answer.status() == 200 && kind.starts_with("image/"), "{path}: {kind}");
+    }
+    assert!(kivet.counter("kivet_storage_failures_total").await >= 1);
+    assert_eq!(kivet.get("/readyz").await.status(), 503, "and whoever balances the load is told");
+}
+
+#[tokio::test]
+async fn parts_of_pictures_are_sent() {
+    let kivet = Running::start().await;
+    let path = "/pic/160w_as-webp/photos/night/lanterns.jpg";
+    let whole = kivet.finished(path).await;
+    assert_eq!(header(&whole, "accept-ranges"), "bytes");
+    let (etag, bytes) = (header(&whole, "etag").to_owned(), whole.bytes().await.unwrap());
+    let part = |range: &'static str, condition: Option<String>| {
+        let asked = kivet.request(path).header("accept", MODERN).header("range", range);
+        condition.into_iter().fold(asked, |asked, tag| asked.header("if-range", tag)).send()
+    };
+    let answer = part("bytes=10-29", Some(etag.clone())).await.unwrap();
+    assert_eq!(answer.status(), 206);
+    assert_eq!(header(&answer, "content-range"), format!("bytes 10-29/{}", bytes.len()));
+    assert_eq!(
+        (header(&answer, "etag"), header(&answer, "content-type")),
+        (etag.as_str(), "image/webp")
+    );
+    assert_eq!(answer.bytes().await.unwrap(), bytes[10..30]);
+    let last = part("bytes=-7", None).await.unwrap();
+    assert_eq!(last.bytes().await.unwrap(), bytes[bytes.len() - 7..]);
+    let other = part("bytes=10-29", Some("\"another\"".to_owned())).await.unwrap();
+    assert_eq!((other.status().as_u16(), other.bytes().await.unwrap()), (200, bytes.clone()));
+    let beyond = part("bytes=9999999-", None).await.unwrap();
+    assert_eq!(beyond.status(), 416);
+    assert_eq!(header(&beyond, "content-range"), format!("bytes */{}", bytes.len()));
+}

@@ -87,6 +87,7 @@ async fn checked(folder: &Path, kivet: &Running) -> Report {
         thumbnails: false,
         pictures: Some(kivet.root.clone()),
         at_once: 2,
+        shelves: Vec::new(),
     };
     let report = check(&targets, &options, &fetcher, &|_| {}).await.unwrap();
     assert!(report.failures.is_empty(), "{:?}", report.failures);
@@ -94,7 +95,7 @@ async fn checked(folder: &Path, kivet: &Running) -> Report {
 }
 
 /// Waits until nothing is made any more.
-async fn settled(kivet: &Running) {
+pub async fn settled(kivet: &Running) {
     let mut still = 0;
     while still < 3 {
         tokio::time::sleep(Duration::from_millis(500)).await;
@@ -110,10 +111,10 @@ async fn settled(kivet: &Running) {
 }
 
 /// An element's tag, and its box.
-type Boxed = (String, f64, f64, f64, f64);
+pub type Boxed = (String, f64, f64, f64, f64);
 
 /// The box of every element but those that markup may put around a picture.
-const BOXES: &str = "[...document.body.querySelectorAll('*')].filter((one) => !['PICTURE', 'SOURCE'].includes(one.tagName))
+pub const BOXES: &str = "[...document.body.querySelectorAll('*')].filter((one) => !['PICTURE', 'SOURCE'].includes(one.tagName))
     .map((one) => { const box = one.getBoundingClientRect(); return [one.tagName, box.x, box.y + scrollY, box.width, box.height] })";
 
 #[tokio::test(flavor = "multi_thread")]

@@ -25,6 +25,7 @@ export function Changes({ id, earlier, device }: { id: number; earlier: number; 
   );
   return (
     <>
+      {comparison.data?.notes.map((note) => <p key={note} className="quiet">{note}</p>)}
       <div className="panel changes">
         <h2>Before and after</h2>
         {change && pair("sent", change.sent)}
@@ -38,7 +39,7 @@ export function Changes({ id, earlier, device }: { id: number; earlier: number; 
       </div>
       <div className="two">
         <FindingColumn title="Fixed" findings={page.fixed} />
-        <FindingColumn title="New" findings={page.new} />
+        <FindingColumn title="New or worse" findings={[...page.new, ...page.worse.map(({ finding }) => finding)]} />
       </div>
     </>
   );

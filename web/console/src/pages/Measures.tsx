@@ -24,7 +24,7 @@ export function Measures({ device }: { device: DeviceReport }) {
         {shift && <div><dt>layout shift</dt><dd>{spread(shift, 3)}</dd></div>}
         {restored !== undefined && <div><dt>going back</dt><dd>{restored ? "instant" : "loads anew"}</dd></div>}
       </dl>
-      {largest && largest.url !== "" && (
+      {largest && largestMs && largest.url !== "" && (
         <p className="quiet">
           The largest paint, <code>{largest.selector}</code>: {largest.pageMs} ms for the page, {largest.discoveryMs} until it was
           asked for, {largest.downloadMs} downloading, {largest.renderMs} until it was painted

@@ -6,6 +6,8 @@ const SIDE = 84;
 /** Every picture on a device: what is shown of it, its pixels over the screen's at one scale, its bytes. */
 export function PictureTable({ device, thumbnails }: { device: DeviceReport; thumbnails: Record<string, string> }) {
   const max = Math.max(...device.pictures.map(({ sent, needed }) => Math.max(sent, needed)), 1);
+  // Crops differ between devices.
+  const seen = ({ url }: PictureRow) => thumbnails[`${device.device} ${url}`];
   return (
     <table className="plain">
       <thead>
@@ -20,7 +22,7 @@ export function PictureTable({ device, thumbnails }: { device: DeviceReport; thu
       <tbody>
         {device.pictures.map((row) => (
           <tr key={`${row.selector} ${row.url}`}>
-            <td className="thumb">{thumbnails[row.url] && <img src={thumbnails[row.url]} alt="" />}</td>
+            <td className="thumb">{seen(row) && <img src={seen(row)} alt="" />}</td>
             <td>
               <b>{nameOf(row.url)}</b>
               <div className="quiet"><code>{row.selector}</code></div>
@@ -44,6 +46,9 @@ export function PictureTable({ device, thumbnails }: { device: DeviceReport; thu
 function ToScale({ row }: { row: PictureRow }) {
   const [width, height] = row.natural;
   const [across, down] = row.seenPixels;
+  // A vector has no pixels of its own.
+  if (row.format === "svg") return <span className="quiet">a drawing, at any size</span>;
+  if (width === 0) return <span className="quiet">not known</span>;
   const scale = SIDE / Math.max(width, height, across, down, 1);
   return (
     <div className="to-scale">

@@ -55,19 +55,21 @@ export interface PictureRow {
 
 export interface Finding {
   code: string;
-  element: { selector: string; path: string; line?: number };
+  element: { tag: string; selector: string; path: string; line?: number };
   url: string;
   why: string;
   fix: string;
-  costs: { device: string; bytes?: number; ms?: number }[];
+  costs: { device: string; bytes?: number; ms?: number; overlap?: number }[];
 }
 
 /** What changed from an earlier check to a later one. */
 export interface Comparison {
+  notes: string[];
   pages: {
     page: string;
     fixed: Finding[];
     new: Finding[];
+    worse: { finding: Finding; before: number }[];
     kept: number;
     devices: {
       device: string;

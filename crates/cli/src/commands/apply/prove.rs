@@ -84,7 +84,8 @@ fn checked(folder: &Path, reach: &Reach, throttled: bool) -> Result<Report> {
         program: None,
         thumbnails: false,
         at_once: 2,
-        pictures: Some(reach.service().to_owned()),
+        shelves: Vec::new(),
+        pictures: Some(reach.service()),
     };
     let bar = Bar::new(targets.len())?;
     let progress = |step: Progress<'_>| bar.show(&step);

@@ -1,5 +1,7 @@
 //! `kivet check`.
 
+mod checked;
+mod paint;
 mod progress;
 mod sizes;
 mod table;
@@ -8,25 +10,31 @@ mod watch;
 use std::{
     path::{Path, PathBuf},
     process::ExitCode,
+    time::Duration,
 };
 
 use anyhow::{Context, Result};
-use kivet_check::{CheckOptions, Fetcher, Progress, Target, check, targets};
+use checked::Checked;
+use kivet_check::{CheckOptions, Fetcher, Progress, ShelfFolder, Target, check, targets};
 use kivet_page::{
     DEVICES, Device,
-    report::{Budget, Comparison, Mode, Report, ReportedFinding, compare},
+    report::{Budget, Mode, Report, Verdict, beyond, compare},
 };
 use kivet_service::Kept;
+use paint::Paint;
 pub use progress::Bar;
-use serde::Serialize;
+use table::Detail;
 
 use crate::{
     client::{Reach, runtime},
-    output,
+    nearby, output,
 };
 
 /// What a check exits with when it found what it was told to fail on.
 const WASTE: u8 = 3;
+
+/// What a command exits with that was asked for wrongly.
+const USAGE: u8 = 2;
 
 /// Say what pages waste on pictures, what that costs and how to fix it.
 ///
@@ -66,15 +74,26 @@ pub struct Check {
     /// was gained or lost.
     #[arg(long, conflicts_with_all = ["against", "baseline"])]
     watch: bool,
-    /// Print what fixes each finding, too.
+    /// Print all elements, what was seen of each, and the one fix for all of it.
     #[arg(long)]
     fixes: bool,
+    /// Print only a line a page and what fails: for continuous integration.
+    #[arg(long, short, conflicts_with = "fixes")]
+    quiet: bool,
     /// Compare with an earlier report (.json): what was fixed, what is new, what was gained.
     #[arg(long, value_name = "FILE")]
     against: Option<PathBuf>,
-    /// Fail if there is waste that this report (.json) does not have.
+    /// Fail if there is waste that this report (.json) does not have: findings without a
+    /// counterpart, those that cost more, and all those of pages it does not know.
     #[arg(long, value_name = "FILE")]
     baseline: Option<PathBuf>,
+    /// Write this check to the --baseline file instead, for the next one to be held against.
+    #[arg(long, requires = "baseline")]
+    update_baseline: bool,
+    /// Wait until renditions are final before they count: each page is visited until nothing it is
+    /// sent is a first answer.
+    #[arg(long, conflicts_with = "text")]
+    warm: bool,
     /// The service that pages in files name by /pic/ alone.
     #[arg(long, value_name = "ADDRESS")]
     pictures: Option<String>,
@@ -89,25 +108,17 @@ pub struct Check {
     fail_on: Option<Budget>,
 }
 
-/// What `--json` prints.
-#[derive(Serialize)]
-#[serde(rename_all = "camelCase")]
-struct Checked {
-    #[serde(flatten)]
-    report: Report,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    against: Option<Comparison>,
-    /// Findings the baseline does not have.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    new_waste: Option<Vec<ReportedFinding>>,
-    /// What broke `--fail-on`.
-    failed: Vec<String>,
-}
-
 impl Check {
     pub fn run(self, json: bool) -> Result<ExitCode> {
+        let mode = if self.text { Mode::Text } else { Mode::Browser };
+        if let Some(name) = self.fail_on.as_ref().and_then(|budget| budget.unmeasured_in(mode)) {
+            let problem =
+                format!("--fail-on {name}>... needs a browser: --text does not measure it");
+            return Ok(usage(&problem));
+        }
         let earlier = self.against.as_deref().map(read_report).transpose()?;
-        let baseline = self.baseline.as_deref().map(read_report).transpose()?;
+        let baseline = self.baseline.as_deref().filter(|_| !self.update_baseline);
+        let baseline = baseline.map(read_report).transpose()?;
         output::show_warnings();
         let runtime = runtime()?;
         let fetcher = Fetcher::new()?;
@@ -119,35 +130,54 @@ impl Check {
         if self.watch {
             return watch::watch(&runtime, &targets, &options, &fetcher);
         }
+        if self.warm {
+            runtime.block_on(warm(&targets, &options, &fetcher))?;
+        }
         let report = runtime.block_on(checked(&targets, &options, &fetcher))?;
+        let against = earlier.map(|earlier| compare(&earlier, &report)).transpose()?;
+        let new = baseline.map(|baseline| beyond(&baseline, &report)).transpose()?;
+        let verdict =
+            Verdict::new(&report, self.fail_on.as_ref(), new.as_deref().unwrap_or_default());
+        self.keep_report(&report, &verdict)?;
+        let checked = Checked {
+            failed: verdict.said(&report),
+            new_waste: new.map(|new| new.into_iter().map(|(_, finding)| finding).collect()),
+            against,
+            report,
+        };
+        let detail = Detail { fixes: self.fixes, quiet: self.quiet };
+        output::print(json, &checked, |checked| {
+            table::text(checked, &verdict, detail, Paint::new())
+        })?;
+        Ok(match (checked.report.failures.is_empty(), verdict.is_good()) {
+            (_, false) => ExitCode::from(WASTE),
+            (false, _) => ExitCode::FAILURE,
+            (true, true) => ExitCode::SUCCESS,
+        })
+    }
+
+    /// Writes the report wherever it was asked for.
+    fn keep_report(&self, report: &Report, verdict: &Verdict) -> Result<()> {
         for file in &self.report {
-            write(&report, file)?;
+            write(report, verdict, file)?;
+        }
+        if let Some(file) = self.baseline.as_deref().filter(|_| self.update_baseline) {
+            write(report, verdict, file)?;
         }
         if self.keep {
-            let _: Kept = self.reach.post("/api/checks", &report)?;
+            let _: Kept = self.reach.post("/api/checks", report)?;
         }
-        let new_waste = baseline.map(|baseline| {
-            compare(&baseline, &report)
-                .pages
-                .into_iter()
-                .flat_map(|page| page.new)
-                .collect::<Vec<_>>()
+        Ok(())
+    }
+
+    /// The shelves of the configuration here, or of the one above the pages.
+    fn shelves(&self) -> Vec<ShelfFolder> {
+        let folder = self.targets.iter().map(Path::new).find_map(|target| match target {
+            _ if target.is_dir() => Some(target),
+            _ if target.is_file() => target.parent(),
+            _ => None,
         });
-        let failed = self.fail_on.as_ref().map_or(Vec::new(), |budget| budget.broken_by(&report));
-        let checked = Checked {
-            against: earlier.map(|earlier| compare(&earlier, &report)),
-            report,
-            new_waste,
-            failed,
-        };
-        output::print(json, &checked, |checked| table::text(checked, self.fixes))?;
-        let waste = !checked.failed.is_empty()
-            || checked.new_waste.as_ref().is_some_and(|new| !new.is_empty());
-        Ok(match (checked.report.failures.is_empty(), waste) {
-            (_, true) => ExitCode::from(WASTE),
-            (false, _) => ExitCode::FAILURE,
-            (true, false) => ExitCode::SUCCESS,
-        })
+        nearby::shelves_for(folder.unwrap_or(Path::new(".")))
     }
 
     fn options(&self) -> CheckOptions {
@@ -157,7 +187,8 @@ impl Check {
             runs: if self.text { 1 } else { self.runs },
             throttled: !self.unthrottled,
             program: self.browser.clone(),
-            pictures: self.pictures.clone(),
+            pictures: self.pictures.as_deref().map(with_scheme),
+            shelves: self.shelves(),
             at_once: if self.text { 8 } else { 1 },
             thumbnails: self.keep
                 || self
@@ -167,6 +198,42 @@ impl Check {
         }
     }
 }
+
+/// `host:port` is an address, too.
+fn with_scheme(address: &str) -> String {
+    if address.contains("://") { address.to_owned() } else { format!("http://{address}") }
+}
+
+/// Says what was asked for wrongly, as clap does.
+fn usage(problem: &str) -> ExitCode {
+    eprintln!("error: {problem}\n\nFor more information, try 'kivet check --help'.");
+    ExitCode::from(USAGE)
+}
+
+/// Visits pages, unmeasured, until a service has nothing left to make for them.
+async fn warm(targets: &[Target], options: &CheckOptions, fetcher: &Fetcher) -> Result<()> {
+    let options = CheckOptions {
+        runs: 1,
+        throttled: false,
+        thumbnails: false,
+        at_once: 2,
+        ..options.clone()
+    };
+    for _ in 0..WARMINGS {
+        let report = checked(targets, &options, fetcher).await?;
+        let early = report.pages.iter().flat_map(|page| &page.devices).map(|one| one.not_final);
+        if early.sum::<u32>() == 0 {
+            return Ok(());
+        }
+        tokio::time::sleep(SETTLING).await;
+    }
+    eprintln!("some renditions are still not final; their bytes may count as waste");
+    Ok(())
+}
+
+/// How often pages are visited to warm a service, and how long it then has.
+const WARMINGS: usize = 8;
+const SETTLING: Duration = Duration::from_secs(4);
 
 /// Checks with a progress line on a terminal.
 async fn checked(targets: &[Target], options: &CheckOptions, fetcher: &Fetcher) -> Result<Report> {
@@ -198,11 +265,11 @@ fn report_file(name: &str) -> Result<PathBuf, String> {
     }
 }
 
-fn write(report: &Report, file: &Path) -> Result<()> {
+fn write(report: &Report, verdict: &Verdict, file: &Path) -> Result<()> {
     let text = match file.extension().and_then(|form| form.to_str()) {
         Some("html") => report.to_html(),
-        Some("sarif") => report.to_sarif(),
-        Some("xml") => report.to_junit(),
+        Some("sarif") => report.to_sarif(verdict),
+        Some("xml") => report.to_junit(verdict),
         Some("md") => report.to_markdown(),
         _ => serde_json::to_string_pretty(report)?,
     };

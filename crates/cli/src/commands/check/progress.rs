@@ -1,34 +1,57 @@
-//! A line that says what is under way, on a terminal.
+//! What is under way: a line with page, device and time left on a terminal, a line a page elsewhere.
 
-use std::{io::IsTerminal, time::Duration};
+use std::{
+    collections::BTreeSet,
+    io::IsTerminal,
+    sync::Mutex,
+    time::{Duration, Instant},
+};
 
 use anyhow::{Context, Result};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use kivet_check::Progress;
 
-/// A line with page and device; nothing where nobody looks.
-pub struct Bar(ProgressBar);
+/// Shows progress on standard error.
+pub struct Bar {
+    line: ProgressBar,
+    begun: Instant,
+    /// Pages named so far, where no terminal shows the line.
+    named: Option<Mutex<BTreeSet<String>>>,
+}
 
 impl Bar {
     /// A line for so many pages.
     pub fn new(pages: usize) -> Result<Self> {
-        let bar = ProgressBar::hidden();
-        if std::io::stderr().is_terminal() {
-            bar.set_draw_target(ProgressDrawTarget::stderr());
-            bar.set_length(pages as u64);
+        let line = ProgressBar::hidden();
+        let is_terminal = std::io::stderr().is_terminal();
+        if is_terminal {
+            line.set_draw_target(ProgressDrawTarget::stderr());
+            line.set_length(pages as u64);
             let style = ProgressStyle::with_template("{pos} of {len} pages  {wide_msg}");
-            bar.set_style(style.context("a progress line")?);
-            bar.enable_steady_tick(Duration::from_millis(200));
+            line.set_style(style.context("a progress line")?);
+            line.enable_steady_tick(Duration::from_millis(200));
         }
-        Ok(Self(bar))
+        let named = (!is_terminal && pages > 1).then(Mutex::default);
+        Ok(Self { line, begun: Instant::now(), named })
     }
 
     pub fn show(&self, progress: &Progress<'_>) {
-        self.0.set_position(progress.done as u64);
-        self.0.set_message(format!("{} on the {}", progress.page, progress.device));
+        let Progress { done, of, page, device } = *progress;
+        if let Some(named) = &self.named {
+            let is_new = named.lock().is_ok_and(|mut named| named.insert(page.to_owned()));
+            if is_new {
+                eprintln!("page {} of {of}: {page}", done + 1);
+            }
+        }
+        let left = (done > 0).then(|| {
+            let each = self.begun.elapsed().as_secs_f64() / done as f64;
+            format!(", {:.0} s left", each * (of - done) as f64)
+        });
+        self.line.set_position(done as u64);
+        self.line.set_message(format!("{page} on the {device}{}", left.unwrap_or_default()));
     }
 
     pub fn clear(&self) {
-        self.0.finish_and_clear();
+        self.line.finish_and_clear();
     }
 }

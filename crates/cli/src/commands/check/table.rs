@@ -1,79 +1,263 @@
-//! A check, for the terminal.
+//! A check, for the terminal: what one reads once, worst first.
 
 use std::fmt::Write;
 
 use comfy_table::{CellAlignment, Table, presets};
 use kivet_page::{
-    DEVICES,
-    report::{Change, Comparison, DeviceReport, PageReport, ReportedFinding, Spread},
+    Code,
+    report::{
+        Change, Comparison, DeviceReport, Group, Outline, PageReport, Report, ReportedFinding,
+        Verdict,
+    },
 };
 
-use super::Checked;
-use crate::output::bytes;
+use super::{checked::Checked, paint::Paint};
+use crate::output::{bytes, count};
 
-/// Findings of one code shown, unless all are asked for.
-const SHOWN: usize = 4;
+/// The most columns a line takes.
+const COLUMNS: usize = 100;
+
+/// Groups shown of a page, unless all are asked for.
+const SHOWN: usize = 6;
+
+/// How much is said.
+#[derive(Clone, Copy)]
+pub struct Detail {
+    /// What fixes each element, too, and all elements.
+    pub fixes: bool,
+    /// Only a line a page, and what fails.
+    pub quiet: bool,
+}
 
 /// All there is to say.
-pub fn text(checked: &Checked, with_fixes: bool) -> String {
+pub fn text(checked: &Checked, verdict: &Verdict, detail: Detail, paint: Paint) -> String {
+    let report = &checked.report;
+    let outline = report.outline();
     let mut text = String::new();
-    for page in &checked.report.pages {
-        page_text(&mut text, page, with_fixes);
-    }
     // Writing to a string cannot fail.
-    for failure in &checked.report.failures {
-        let _ = writeln!(text, "{}\n  could not be checked: {}\n", failure.page, failure.problem);
+    for (page, groups) in &outline.pages {
+        let _ = writeln!(text, "{}", page_line(page, paint));
+        if !detail.quiet {
+            let written =
+                Written { name: short_name(page), verdict, page: Some(page), detail, paint };
+            written.groups(&mut text, groups, page.findings.is_empty());
+        }
+    }
+    if !detail.quiet {
+        shared(&mut text, &outline, verdict, detail, paint);
+        if !detail.fixes {
+            text.push_str(&meanings(report));
+        }
+    }
+    for failure in &report.failures {
+        let _ = writeln!(
+            text,
+            "{}\n  {}",
+            failure.page,
+            paint.bad(&format!("could not be checked: {}", failure.problem))
+        );
+    }
+    if report.pages.len() > 1 || detail.quiet {
+        let _ = writeln!(text, "{}", totals(report));
+    } else if let [page] = report.pages.as_slice() {
+        let _ = writeln!(text, "{}\n", measures(&page.devices));
     }
     if let Some(comparison) = &checked.against {
         changes(&mut text, comparison);
     }
-    if let Some(new) = &checked.new_waste {
-        let _ =
-            writeln!(text, "beyond the baseline: {}", if new.is_empty() { "nothing" } else { "" });
-        new.iter().for_each(|finding| line(&mut text, finding, false));
+    if checked.new_waste.as_ref().is_some_and(Vec::is_empty) {
+        let _ = writeln!(text, "beyond the baseline: nothing");
     }
     if !checked.failed.is_empty() {
-        let _ = writeln!(text, "failed:\n  {}", checked.failed.join("\n  "));
+        let _ = writeln!(text, "{}", paint.bad("failed:"));
+        for one in &checked.failed {
+            let _ = writeln!(text, "{}", wrapped(one, "  "));
+        }
     }
     text
 }
 
-fn page_text(text: &mut String, page: &PageReport, with_fixes: bool) {
-    let _ = writeln!(text, "{}\n\n{}\n", page.page, measures(&page.devices));
-    if page.findings.is_empty() {
-        text.push_str("  nothing to fix was found\n\n");
+/// The page and its numbers, each on the device where it is worst.
+fn page_line(page: &PageReport, paint: Paint) -> String {
+    let worst = page.devices.iter().max_by_key(|one| one.sent.saturating_sub(one.needed));
+    let Some(device) = worst else { return paint.strong(&page.page) };
+    let most = |value: fn(&DeviceReport) -> Option<f64>| {
+        page.devices.iter().filter_map(value).max_by(f64::total_cmp)
+    };
+    let mut numbers = vec![
+        format!("sends {}, needs {} ({})", bytes(device.sent), bytes(device.needed), device.device),
+        format!("{} at once", count(device.requests_before_scroll as usize, "request")),
+    ];
+    let largest = most(|one| one.largest_ms.map(|spread| spread.median));
+    numbers.extend(largest.map(|ms| format!("largest paint {ms:.0} ms")));
+    let shift = most(|one| one.shift.map(|spread| spread.median));
+    numbers.extend(shift.filter(|shift| *shift >= 0.0005).map(|shift| format!("shift {shift:.2}")));
+    let unknown = page.devices.iter().map(|one| one.unknown).max().unwrap_or(0);
+    if unknown > 0 {
+        let pictures = count(unknown as usize, "picture");
+        numbers.push(format!("{pictures} not known without a browser"));
+    }
+    let early = page.devices.iter().map(|one| one.not_final).max().unwrap_or(0);
+    if early > 0 {
+        let renditions = count(early as usize, "rendition");
+        numbers.push(format!("{renditions} not final yet: --warm waits"));
+    }
+    let line = numbers.join(" · ");
+    if page.page.chars().count() + 2 + line.chars().count() <= COLUMNS {
+        format!("{}  {line}", paint.strong(&page.page))
+    } else {
+        format!("{}\n  {line}", paint.strong(&page.page))
+    }
+}
+
+/// The page's own name, which stands before lines of its source.
+fn short_name(page: &PageReport) -> &str {
+    page.place().rsplit('/').next().unwrap_or_default()
+}
+
+struct Written<'a> {
+    name: &'a str,
+    verdict: &'a Verdict,
+    page: Option<&'a PageReport>,
+    detail: Detail,
+    paint: Paint,
+}
+
+impl Written<'_> {
+    fn groups(&self, text: &mut String, groups: &[Group<'_>], is_clean: bool) {
+        if is_clean {
+            let _ = writeln!(text, "  {}", self.paint.good("nothing to fix was found"));
+        }
+        let shown = if self.detail.fixes { groups.len() } else { SHOWN };
+        for group in groups.iter().take(shown) {
+            self.group(text, group);
+        }
+        if groups.len() > shown {
+            let more = count(groups.len() - shown, "more element");
+            let _ = writeln!(text, "  and {more}; --fixes shows all");
+        }
+        text.push('\n');
+    }
+
+    fn group(&self, text: &mut String, group: &Group<'_>) {
+        let first = group.findings[0];
+        let line = first.element.line.map_or(String::new(), |line| format!(":{line}"));
+        let place =
+            if self.name.is_empty() { String::new() } else { format!("{}{line} ", self.name) };
+        let about =
+            if group.pixels.is_empty() { String::new() } else { format!(": {}", group.pixels) };
+        let head = format!("{place}{} {}{about}", group.name(), cost(group));
+        let _ = writeln!(text, "{}", self.paint.first_word(&wrapped(&head, "  "), group.name()));
+        if !self.detail.fixes {
+            let codes: Vec<&str> = group.findings.iter().map(|one| one.code.as_str()).collect();
+            let line = wrapped(&codes.join(", "), "    ");
+            let fails = group.findings.iter().any(|one| self.fails(one));
+            let _ = writeln!(text, "{}", if fails { self.paint.bad(&line) } else { line });
+            return;
+        }
+        for finding in &group.findings {
+            let _ = writeln!(text, "{}", self.finding(finding));
+        }
+        let _ = writeln!(text, "{}", wrapped(&format!("fix: {}", group.fix()), "    "));
+        text.push('\n');
+    }
+
+    fn fails(&self, finding: &ReportedFinding) -> bool {
+        self.page.is_some_and(|page| self.verdict.fails(page, finding))
+    }
+
+    fn finding(&self, finding: &ReportedFinding) -> String {
+        let overlap = finding.costs.iter().map(|one| one.overlap).max().unwrap_or(0);
+        let also = match (finding.bytes(), overlap) {
+            (0, 1..) => " (of the same bytes)",
+            _ => "",
+        };
+        let line = wrapped(&format!("{}{also}: {}", finding.code, finding.why), "    ");
+        if self.fails(finding) { self.paint.bad(&line) } else { line }
+    }
+}
+
+/// What a group costs, in words.
+fn cost(group: &Group<'_>) -> String {
+    match (group.bytes(), group.ms()) {
+        (0, ms) if ms >= 1.0 => format!("{ms:.0} ms lost"),
+        (0, _) => String::new(),
+        (count, _) => format!("{} too much", bytes(count)),
+    }
+}
+
+/// What several pages have in common.
+fn shared(
+    text: &mut String,
+    outline: &Outline<'_>,
+    verdict: &Verdict,
+    detail: Detail,
+    paint: Paint,
+) {
+    if outline.shared.is_empty() {
         return;
     }
-    for group in groups(&page.findings) {
-        heading(text, &group);
-        let shown = if with_fixes { group.len() } else { SHOWN };
-        group.iter().take(shown).for_each(|finding| line(text, finding, with_fixes));
-        if group.len() > shown {
-            let _ = writeln!(text, "{:12}and {} more; --fixes shows all", "", group.len() - shown);
-        }
+    let _ = writeln!(text, "{}", paint.strong("on several pages"));
+    for (group, pages) in &outline.shared {
+        let written = Written { name: "", verdict, page: None, detail, paint };
+        written.group(text, group);
+        let names: Vec<&str> =
+            pages.iter().map(|page| page.rsplit('/').next().unwrap_or(page)).collect();
+        let shown = names.iter().take(8).copied().collect::<Vec<_>>().join(", ");
+        let more = match names.len() {
+            0..=8 => String::new(),
+            all => format!(" and {} more", all - 8),
+        };
+        let _ = writeln!(text, "{}", wrapped(&format!("on {shown}{more}"), "    "));
     }
     text.push('\n');
 }
 
-/// Findings by code; the code that costs most comes first, as they stand already.
-fn groups(findings: &[ReportedFinding]) -> Vec<Vec<&ReportedFinding>> {
-    let mut groups: Vec<Vec<&ReportedFinding>> = Vec::new();
-    for finding in findings {
-        match groups.iter_mut().find(|group| group[0].code == finding.code) {
-            Some(group) => group.push(finding),
-            None => groups.push(vec![finding]),
-        }
-    }
-    groups
+/// Text over lines of at most [`COLUMNS`], behind an indent; the lines after the first are indented
+/// further.
+fn wrapped(text: &str, indent: &str) -> String {
+    let further = format!("{indent}  ");
+    // Addresses and code are copied from here: they break at spaces alone.
+    let options = textwrap::Options::new(COLUMNS)
+        .initial_indent(indent)
+        .subsequent_indent(&further)
+        .word_separator(textwrap::WordSeparator::AsciiSpace)
+        .word_splitter(textwrap::WordSplitter::NoHyphenation)
+        .break_words(false);
+    textwrap::fill(text, options)
 }
 
-fn heading(text: &mut String, group: &[&ReportedFinding]) {
-    let code = group[0].code;
-    let total: u64 = group.iter().map(|finding| finding.bytes()).sum();
-    let cost = if total > 0 { format!(", up to {}", bytes(total)) } else { String::new() };
-    let places =
-        if group.len() == 1 { "once".to_owned() } else { format!("{} times", group.len()) };
-    let _ = writeln!(text, "  {code}  {places}{cost}: {}", code.title());
+/// What the codes of a report mean, each once.
+fn meanings(report: &Report) -> String {
+    let mut codes: Vec<Code> = report.findings().map(|(_, finding)| finding.code).collect();
+    codes.sort_unstable();
+    codes.dedup();
+    let line = |code: &Code| format!("  {:<24}{}\n", code.as_str(), code.title());
+    let lines: String = codes.iter().map(line).collect();
+    if lines.is_empty() {
+        lines
+    } else {
+        format!("{lines}  --fixes says what was seen, and what fixes it\n\n")
+    }
+}
+
+/// All pages together, device by device.
+fn totals(report: &Report) -> Table {
+    let mut table = Table::new();
+    table.load_style(presets::NOTHING);
+    let pages = format!("{} together", count(report.pages.len(), "page"));
+    table.set_header([pages.as_str(), "sent", "needed", "times"]);
+    for device in &report.devices {
+        let (sent, needed) = report.totals(&device.name);
+        let times = if needed == 0 {
+            "-".to_owned()
+        } else {
+            format!("{:.2}", sent as f64 / needed as f64)
+        };
+        table.add_row([format!("  {}", device.name), bytes(sent), bytes(needed), times]);
+    }
+    right(&mut table);
+    table
 }
 
 fn measures(devices: &[DeviceReport]) -> Table {
@@ -84,15 +268,14 @@ fn measures(devices: &[DeviceReport]) -> Table {
         "sent",
         "needed",
         "requests",
-        "before scroll",
+        "at once",
         "largest paint",
         "shift",
         "back",
     ]);
     for device in devices {
-        let largest =
-            device.largest_ms.map_or("-".to_owned(), |spread| spread_text(spread, 0, " ms"));
-        let shift = device.shift.map_or("-".to_owned(), |spread| spread_text(spread, 3, ""));
+        let largest = device.largest_ms.map_or("-".to_owned(), |spread| spread.written(0, " ms"));
+        let shift = device.shift.map_or("-".to_owned(), |spread| spread.written(3, ""));
         let back =
             device.restored.map_or("-", |restored| if restored { "instant" } else { "reload" });
         table.add_row([
@@ -106,60 +289,37 @@ fn measures(devices: &[DeviceReport]) -> Table {
             back.to_owned(),
         ]);
     }
-    for column in table.column_iter_mut().skip(1) {
-        column.set_cell_alignment(CellAlignment::Right);
-    }
+    right(&mut table);
     table
 }
 
-fn spread_text(spread: Spread, digits: usize, unit: &str) -> String {
-    let Spread { median, min, max } = spread;
-    if max > min {
-        format!("{median:.digits$}{unit} ({min:.digits$} to {max:.digits$})")
-    } else {
-        format!("{median:.digits$}{unit}")
-    }
-}
-
-fn line(text: &mut String, finding: &ReportedFinding, with_fix: bool) {
-    let cost = match (finding.bytes(), finding.ms()) {
-        (0, ms) if ms > 0.0 => format!("{ms:.0} ms"),
-        (0, _) => "-".to_owned(),
-        (count, _) => bytes(count),
-    };
-    let place = finding.element.line.map_or(String::new(), |line| format!("line {line}, "));
-    let devices: Vec<&str> = finding.costs.iter().map(|one| one.device.as_str()).collect();
-    let devices =
-        if devices.len() == DEVICES.len() { "every device".to_owned() } else { devices.join(", ") };
-    let _ = writeln!(
-        text,
-        "{cost:>11} {place}{} on {devices}\n{:12}{}",
-        finding.element.selector, "", finding.why
-    );
-    if with_fix {
-        let _ = writeln!(text, "{:12}fix: {}", "", finding.fix);
+fn right(table: &mut Table) {
+    for column in table.column_iter_mut().skip(1) {
+        column.set_cell_alignment(CellAlignment::Right);
     }
 }
 
 fn changes(text: &mut String, comparison: &Comparison) {
+    for note in &comparison.notes {
+        let _ = writeln!(text, "{}", wrapped(note, ""));
+    }
     for page in &comparison.pages {
         let _ = writeln!(text, "since the earlier report: {}\n", page.page);
         let mut table = Table::new();
         table.load_style(presets::NOTHING);
-        table.set_header(["  device", "sent", "needed", "before scroll", "largest paint", "shift"]);
+        table.set_header(["  device", "sent", "needed", "at once", "largest paint", "shift"]);
         for device in &page.devices {
-            let largest = device.largest_ms.map_or("-".to_owned(), |change| change_text(change, 0));
-            let shift = device.shift.map_or("-".to_owned(), |change| change_text(change, 3));
+            let change = |change: Option<Change>, digits| {
+                change.map_or("-".to_owned(), |change| change_text(change, digits))
+            };
+            let [before, after] = device.requests_before_scroll;
             table.add_row([
                 format!("  {}", device.device),
                 format!("{} to {}", bytes(device.sent[0]), bytes(device.sent[1])),
                 format!("{} to {}", bytes(device.needed[0]), bytes(device.needed[1])),
-                format!(
-                    "{} to {}",
-                    device.requests_before_scroll[0], device.requests_before_scroll[1]
-                ),
-                largest,
-                shift,
+                format!("{before} to {after}"),
+                change(device.largest_ms, 0),
+                change(device.shift, 3),
             ]);
         }
         let _ = writeln!(text, "{table}\n");
@@ -169,11 +329,21 @@ fn changes(text: &mut String, comparison: &Comparison) {
                     writeln!(text, "  {word:>7}  {}  {}", finding.code, finding.element.selector);
             }
         }
+        for worse in &page.worse {
+            let (finding, before) = (&worse.finding, bytes(worse.before));
+            let now = bytes(finding.bytes());
+            let _ = writeln!(
+                text,
+                "  {:>7}  {}  {}: {before} to {now}",
+                "worse", finding.code, finding.element.selector
+            );
+        }
         let _ = writeln!(
             text,
-            "  {} fixed, {} new, {} kept\n",
+            "  {} fixed, {} new, {} worse, {} kept\n",
             page.fixed.len(),
             page.new.len(),
+            page.worse.len(),
             page.kept
         );
     }

@@ -105,7 +105,7 @@ fn state(page: &PageReport) -> String {
 
 /// What a save changed, in one line; `None` if it changed nothing.
 fn change(before: &Report, now: &Report) -> Option<String> {
-    let comparison = compare(before, now);
+    let comparison = compare(before, now).ok()?;
     let page = comparison.pages.first()?;
     let max = |at: usize| page.devices.iter().map(|device| device.sent[at]).max().unwrap_or(0);
     let (old, new) = (max(0), max(1));
@@ -129,6 +129,6 @@ fn change(before: &Report, now: &Report) -> Option<String> {
         names(&page.fixed),
         page.new.len(),
         names(&page.new),
-        page.kept
+        page.kept + page.worse.len()
     ))
 }

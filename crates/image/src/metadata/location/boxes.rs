@@ -146,6 +146,42 @@ fn clean_items(bytes: &[u8], meta: &[u8], out: &mut [u8]) -> Option<()> {
     Some(())
 }
 
+/// The items of a file that are no part of a picture, each with its kind: EXIF, XMP, histories of
+/// editing.
+pub(in crate::metadata) fn beside_pictures(bytes: &[u8]) -> Option<Vec<([u8; 4], &[u8])>> {
+    let mut input = Input(bytes);
+    let meta = loop {
+        let IsoBox { name, content } = next_box(&mut input)?;
+        if &name == b"meta" {
+            break content;
+        }
+    };
+    let mut input = Input(meta);
+    input.take(4)?;
+    let (mut items, mut places, mut data) = (None, None, 0);
+    while let Some(IsoBox { name, content }) = next_box(&mut input) {
+        match &name {
+            b"iinf" => items = Some(read_items(content)?),
+            b"iloc" => places = Some(read_places(content)?),
+            b"idat" => data = position(bytes, content),
+            _ => {}
+        }
+    }
+    let items = items?;
+    let mut beside = Vec::new();
+    for place in places? {
+        let item = items.iter().find(|item| item.id == place.item)?;
+        if PICTURES.contains(&&item.kind) {
+            continue;
+        }
+        for (offset, length) in place.extents {
+            let from = if place.in_data { data.checked_add(offset)? } else { offset };
+            beside.push((item.kind, bytes.get(from..from.checked_add(length)?)?));
+        }
+    }
+    Some(beside)
+}
+
 /// Behind an offset of four bytes, which becomes 0.
 fn exif_block(content: &[u8]) -> Option<Vec<u8>> {
     let (offset, rest) = content.split_first_chunk::<4>()?;

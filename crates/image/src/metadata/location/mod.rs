@@ -4,7 +4,7 @@
 //! or harmless: what cannot be understood is left out, not passed on. EXIF keeps what the standard
 //! describes apart from positions and makers' notes, XMP keeps the credit.
 
-mod boxes;
+pub(super) mod boxes;
 mod gif;
 mod jpeg;
 mod jxl;

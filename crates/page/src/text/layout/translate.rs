@@ -84,7 +84,21 @@ impl Translation<'_> {
             Some("grid" | "inline-grid") => Display::Grid,
             Some("flow-root" | "inline-block") => Display::FlowRoot,
             None if tag == "tr" => Display::Flex,
+            None | Some("block") if self.columns().is_some() => Display::Grid,
             _ => Display::Block,
+        }
+    }
+
+    /// The tracks of a multi-column box (CSS Multi-column 1): what stands in it is as wide as one.
+    fn columns(&self) -> Option<String> {
+        let said = |name: &str| self.style.get(name).filter(|value| *value != "auto");
+        match (said("column-count"), said("column-width")) {
+            (Some(count), _) => Some(format!("repeat({}, 1fr)", count.parse::<u16>().ok()?)),
+            (None, Some(width)) => {
+                let width = crate::length(width, self.basis)?;
+                Some(format!("repeat(auto-fit, minmax({width}px, 1fr))"))
+            }
+            (None, None) => None,
         }
     }
 
@@ -229,6 +243,16 @@ fn gridded(from: &mut Translation<'_>, to: &mut taffy::Style) {
     if let Some(columns) = from.tracks("grid-template-columns") {
         to.grid_template_columns = columns.tracks;
         to.grid_template_column_names = columns.line_names;
+    }
+    if let Some(tracks) = from.columns().filter(|_| to.display == Display::Grid)
+        && let Ok(columns) =
+            tracks.parse::<GridTemplateTracks<String, GridTemplateComponent<String>>>()
+    {
+        to.grid_template_columns = columns.tracks;
+        if from.style.get("column-gap").is_none() {
+            let font = crate::length("1em", from.basis).unwrap_or(16.0);
+            to.gap.width = Amount::Pixels(font as f32).or_nothing();
+        }
     }
     if let Some(rows) = from.tracks("grid-template-rows") {
         to.grid_template_rows = rows.tracks;

@@ -1,0 +1,50 @@
+//! How wide a page's pictures are at many windows, so that `sizes` are right between devices, too.
+
+use std::collections::BTreeSet;
+
+use kivet_browser::{BrowserError, Tab};
+use kivet_page::{
+    learn::{SeenPicture, place_of},
+    observation::{Boxed, Observation, Role, Use},
+};
+
+/// The windows that are swept, in CSS pixels.
+pub const SWEPT: std::ops::RangeInclusive<u32> = 320..=2560;
+
+/// Pixels from one window to the next.
+const STEP: usize = 64;
+
+/// A window's height, which hardly any layout hangs on.
+const HEIGHT: u32 = 900;
+
+/// Rounds of measuring where a layout changes.
+const ROUNDS: usize = 2;
+
+/// Lays the page out at windows from 320 to 2560 pixels, and notes the boxes of its pictures.
+pub async fn sweep(tab: &Tab, page: &mut Observation) -> Result<(), BrowserError> {
+    let is_swept = |one: &Use| {
+        matches!(one.role, Role::Img | Role::Background) && !one.element.path.contains("::")
+    };
+    let mut uses: Vec<&mut Use> = page.uses.iter_mut().filter(|one| is_swept(one)).collect();
+    let paths: Vec<String> = uses.iter().map(|one| one.element.path.clone()).collect();
+    let mut todo: BTreeSet<u32> = SWEPT.step_by(STEP).collect();
+    for _ in 0..=ROUNDS {
+        if paths.is_empty() || todo.is_empty() {
+            break;
+        }
+        for width in &todo {
+            let boxes = tab.boxes_at(&paths, (*width, HEIGHT)).await?;
+            for (one, size) in uses.iter_mut().zip(boxes) {
+                let window = (f64::from(*width), f64::from(HEIGHT));
+                one.swept.push(Boxed { window, size, swept: true });
+            }
+        }
+        todo.clear();
+        for one in &mut uses {
+            one.swept.sort_by(|one, other| one.window.0.total_cmp(&other.window.0));
+            let picture = SeenPicture { samples: one.swept.clone(), ..SeenPicture::default() };
+            place_of(&picture, &mut todo);
+        }
+    }
+    Ok(())
+}

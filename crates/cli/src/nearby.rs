@@ -1,0 +1,45 @@
+//! The configuration beside the command: which service it starts, and which shelves it has.
+
+use std::{
+    net::{IpAddr, Ipv4Addr},
+    path::{Path, PathBuf},
+};
+
+use kivet_check::ShelfFolder;
+use kivet_service::{Config, ShelfSource, read_config};
+
+/// The configuration that `KIVET_CONFIG` names, else the `kivet.toml` of this folder; `None` if
+/// there is none, or it cannot be followed: what needs it says so.
+pub fn config() -> Option<Config> {
+    let file = std::env::var_os("KIVET_CONFIG").map_or_else(|| "kivet.toml".into(), PathBuf::from);
+    read_config(&file).ok()
+}
+
+/// The address at which a service with this configuration is met on this machine.
+pub fn address(config: &Config) -> String {
+    let mut listen = config.listen;
+    if listen.ip().is_unspecified() {
+        listen.set_ip(IpAddr::V4(Ipv4Addr::LOCALHOST));
+    }
+    format!("http://{listen}")
+}
+
+/// Its shelves that are folders.
+pub fn shelves(config: &Config) -> Vec<ShelfFolder> {
+    let folders = config.shelves.iter().filter_map(|(name, shelf)| match &shelf.source {
+        ShelfSource::Folder(folder) => {
+            Some(ShelfFolder { name: name.clone(), folder: folder.clone() })
+        }
+        ShelfSource::Web(_) | ShelfSource::Bucket(_) => None,
+    });
+    folders.collect()
+}
+
+/// The shelves of the configuration here, else those of the one nearest above `folder`.
+pub fn shelves_for(folder: &Path) -> Vec<ShelfFolder> {
+    let above = || {
+        let folder = folder.canonicalize().ok()?;
+        folder.ancestors().find_map(|one| read_config(&one.join("kivet.toml")).ok())
+    };
+    config().or_else(above).as_ref().map(shelves).unwrap_or_default()
+}

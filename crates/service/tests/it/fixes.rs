@@ -1,0 +1,128 @@
+//! The fixes that a check prints, applied: nothing is left to find, and nothing moved.
+
+use std::{collections::BTreeMap, path::Path};
+
+use kivet_browser::Chromium;
+use kivet_check::{CheckOptions, Fetcher, FileServer, ShelfFolder, check, targets};
+use kivet_page::{
+    Code, DEVICES,
+    report::{Mode, Report},
+};
+use serde_json::json;
+
+use crate::{
+    rewriting::{BOXES, Boxed, settled},
+    running::Running,
+};
+
+const PAGES: [&str; 2] = ["gallery.html", "journal.html"];
+
+/// What needs a person: a film in the stead of a GIF, a vector from whoever drew it.
+const FOR_PEOPLE: [Code; 2] = [Code::AnimatedGif, Code::FlatAsPixels];
+
+/// Replaces each element by its fix: tags where they stand, links in the head, and rules behind all
+/// others.
+const APPLIED: &str = "(fixes) => {
+    for (const [path, fix] of fixes) {
+        const found = document.querySelector(path);
+        const tags = fix.match(/^(in place of the whole picture element: )?(<(?:img|picture|iframe)[^]*?>)(?=;|$)/);
+        if (tags && found) (tags[1] ? found.closest('picture') : found).outerHTML = tags[2];
+        const link = fix.match(/<link [^>]*>/);
+        if (link) document.head.insertAdjacentHTML('afterbegin', link[0]);
+        const rules = fix.match(/^[^<]*\\{[^]*\\}/);
+        if (rules) document.head.insertAdjacentHTML('beforeend', '<style>' + rules[0] + '</style>');
+    }
+    return '<!doctype html>' + document.documentElement.outerHTML;
+}";
+
+async fn checked(folder: &Path, kivet: &Running) -> Report {
+    let fetcher = Fetcher::new().unwrap();
+    let names = PAGES.map(|page| folder.join(page).display().to_string());
+    let targets = targets(&names, &fetcher).await.unwrap();
+    let options = CheckOptions {
+        mode: Mode::Browser,
+        devices: DEVICES.to_vec(),
+        runs: 1,
+        throttled: false,
+        program: None,
+        thumbnails: false,
+        pictures: Some(kivet.root.clone()),
+        shelves: vec![ShelfFolder {
+            name: "photos".to_owned(),
+            folder: crate::running::demo().join("originals"),
+        }],
+        at_once: 2,
+    };
+    let report = check(&targets, &options, &fetcher, &|_| {}).await.unwrap();
+    assert!(report.failures.is_empty(), "{:?}", report.failures);
+    report
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn every_fix_applied_leaves_nothing_to_find_and_the_page_as_it_was() {
+    let kivet = Running::start().await;
+    let folder = tempfile::tempdir().unwrap();
+    let originals = crate::running::demo().join("originals").canonicalize().unwrap();
+    std::os::unix::fs::symlink(originals, folder.path().join("originals")).unwrap();
+    let (before, after) = (folder.path().join("before"), folder.path().join("after"));
+    for site in [&before, &after] {
+        std::fs::create_dir(site).unwrap();
+        for file in PAGES.into_iter().chain(["festival.css"]) {
+            std::fs::copy(crate::running::demo().join("site").join(file), site.join(file)).unwrap();
+        }
+    }
+    let report = checked(&before, &kivet).await;
+    let chromium = Chromium::launch().await.unwrap();
+    for page in &report.pages {
+        let name = Path::new(&page.page).file_name().unwrap();
+        let mut fixes: BTreeMap<&str, &str> = BTreeMap::new();
+        for finding in &page.findings {
+            let known = fixes.insert(&finding.element.path, &finding.fix);
+            assert!(known.is_none_or(|known| known == finding.fix), "one fix: {known:?}");
+            assert!(!finding.fix.contains("<shelf>"), "{}", finding.fix);
+        }
+        // From the last to the first, so that paths stay true.
+        let fixes: Vec<(&str, &str)> = fixes.into_iter().rev().collect();
+        let server = FileServer::start(folder.path(), &before, Some(&kivet.root)).await.unwrap();
+        let tab = chromium.tab(DEVICES[3]).await.unwrap();
+        tab.open(server.url(&before.join(name)).unwrap().as_str()).await.unwrap();
+        let html: String = tab.evaluate(&format!("({APPLIED})({})", json!(fixes))).await.unwrap();
+        std::fs::write(after.join(name), html).unwrap();
+        tab.close().await.unwrap();
+    }
+    checked(&after, &kivet).await;
+    settled(&kivet).await;
+
+    let report = checked(&after, &kivet).await;
+    let left: Vec<String> = report
+        .findings()
+        .filter(|(_, one)| !FOR_PEOPLE.contains(&one.code))
+        .map(|(page, one)| {
+            format!("{}: {} {}: {}", page.page, one.code, one.element.selector, one.why)
+        })
+        .collect();
+    assert!(left.is_empty(), "{}", left.join("\n"));
+    for device in DEVICES {
+        for name in PAGES {
+            let mut boxes: Vec<Vec<Boxed>> = Vec::new();
+            for site in [&before, &after] {
+                let server =
+                    FileServer::start(folder.path(), site, Some(&kivet.root)).await.unwrap();
+                let tab = chromium.tab(device).await.unwrap();
+                tab.open(server.url(&site.join(name)).unwrap().as_str()).await.unwrap();
+                tab.scroll_to_end().await.unwrap();
+                boxes.push(tab.evaluate(BOXES).await.unwrap());
+                tab.close().await.unwrap();
+            }
+            assert_eq!(boxes[0].len(), boxes[1].len(), "{name}");
+            for (one, other) in boxes[0].iter().zip(&boxes[1]) {
+                let moved = [one.1 - other.1, one.2 - other.2, one.3 - other.3, one.4 - other.4];
+                assert!(
+                    moved.iter().all(|by| by.abs() < 1.0),
+                    "{name} on the {}: {one:?} is {other:?}",
+                    device.name
+                );
+            }
+        }
+    }
+}
