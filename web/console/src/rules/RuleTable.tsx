@@ -111,7 +111,7 @@ export function RuleTable({ rules, places, onChange }: Props) {
                     aria-label={`Remove rule ${at + 1}`}
                     onClick={() => { onChange(rules.filter((_, number) => number !== at)); }}
                   >
-                    Remove
+                    ×
                   </Button>
                 </td>
               </tr>

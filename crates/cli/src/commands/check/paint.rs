@@ -29,7 +29,7 @@ impl Paint {
 
     /// One word of a text, where it stands first.
     pub fn first_word(self, text: &str, word: &str) -> String {
-        text.replacen(word, &self.styled(word, AnsiColor::Yellow.on_default().bold()), 1)
+        text.replacen(word, &self.styled(word, AnsiColor::Magenta.on_default().bold()), 1)
     }
 
     fn styled(self, text: &str, style: Style) -> String {

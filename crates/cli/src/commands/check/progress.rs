@@ -25,10 +25,10 @@ impl Bar {
         let line = ProgressBar::hidden();
         let is_terminal = std::io::stderr().is_terminal();
         if is_terminal {
-            line.set_draw_target(ProgressDrawTarget::stderr());
-            line.set_length(pages as u64);
             let style = ProgressStyle::with_template("{pos} of {len} pages  {wide_msg}");
             line.set_style(style.context("a progress line")?);
+            line.set_length(pages as u64);
+            line.set_draw_target(ProgressDrawTarget::stderr());
             line.enable_steady_tick(Duration::from_millis(200));
         }
         let named = (!is_terminal && pages > 1).then(Mutex::default);
