@@ -104,6 +104,7 @@ fn page<'a>(report: &'a Report, name: &str) -> &'a PageReport {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn every_planted_mistake_is_found_on_every_device_and_reading_predicts_what_browsers_take() {
+    let _alone = crate::running::alone().await;
     let kivet = Running::start().await;
     let seen = checked(&kivet, Mode::Browser).await;
     planted_mistakes_are_found(&seen);

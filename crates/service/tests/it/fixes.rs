@@ -60,6 +60,7 @@ async fn checked(folder: &Path, kivet: &Running) -> Report {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn every_fix_applied_leaves_nothing_to_find_and_the_page_as_it_was() {
+    let _alone = crate::running::alone().await;
     let kivet = Running::start().await;
     let folder = tempfile::tempdir().unwrap();
     let originals = crate::running::demo().join("originals").canonicalize().unwrap();

@@ -60,6 +60,7 @@ async fn build(package: &'static str) {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn the_examples_build_and_show_pictures_that_fit_each_device() {
+    let _alone = crate::running::alone().await;
     let kivet = Running::start().await;
     let shelf = r#"{"shelves":["photos"]}"#;
     let manifest = kivet.order(reqwest::Method::POST, "/api/library/export", shelf).await;

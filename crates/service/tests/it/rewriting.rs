@@ -119,6 +119,7 @@ pub const BOXES: &str = "[...document.body.querySelectorAll('*')].filter((one) =
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_learnt_site_sends_what_is_needed_and_looks_the_same() {
+    let _alone = crate::running::alone().await;
     let (before, after) = (site(), site());
     let kivet = Running::start().await;
     let (_, rules) = learnt(before.path()).await;

@@ -9,7 +9,10 @@ use kivet_recipe::{Access, Policy};
 use kivet_service::{Config, Limits, Service, ShelfRules, ShelfSettings, ShelfSource};
 use reqwest::{Client, Method, RequestBuilder, Response};
 use tempfile::TempDir;
-use tokio::{sync::oneshot, task::JoinHandle};
+use tokio::{
+    sync::{Mutex, MutexGuard, oneshot},
+    task::JoinHandle,
+};
 
 /// What Chromium sends for pictures, JPEG XL left out.
 pub const MODERN: &str = "image/avif,image/webp,image/apng,image/svg+xml,image/*,*/*;q=0.8";
@@ -23,6 +26,13 @@ pub struct Running {
     stop: Option<oneshot::Sender<()>>,
     serving: JoinHandle<()>,
     client: Client,
+}
+
+/// Held by tests that visit many heavy pages on all devices: two at a time would keep a small machine
+/// so busy that pages do not open in time.
+pub async fn alone() -> MutexGuard<'static, ()> {
+    static ALONE: Mutex<()> = Mutex::const_new(());
+    ALONE.lock().await
 }
 
 pub fn demo() -> PathBuf {
