@@ -4,9 +4,6 @@ use anyhow::Result;
 use kivet_image::{Raster, Reference, Writing, try_setting};
 use kivet_recipe::{Effort, Encoding, Format, Gamut, Sample, Setting};
 
-/// The settings that a whole curve is measured at.
-pub const SETTINGS: [f32; 10] = [2.0, 8.0, 20.0, 35.0, 50.0, 65.0, 78.0, 88.0, 94.0, 100.0];
-
 /// One encode: setting, score, the logarithm of bytes a pixel.
 pub type Point = (f32, f32, f32);
 

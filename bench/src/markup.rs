@@ -5,10 +5,9 @@ use std::{hint::black_box, path::Path, time::Instant};
 use anyhow::{Context, Result, ensure};
 use kivet_image::{Limits, analyse, probe};
 use kivet_page::{
-    Offered, Place, PlaceDocument, Population, Targets,
+    Offered, PlaceDocument,
     markup::{Alt, Form, Options, Picture, Use, write},
 };
-use kivet_recipe::{Curves, Facts, Policy, Recipe, Request, choose};
 
 use crate::pages::memory_mib;
 
@@ -30,7 +29,7 @@ pub fn run() -> Result<()> {
     };
     let place = document.checked(&"card".parse()?)?;
     let started = Instant::now();
-    let offered = offered(&place, &facts);
+    let offered = Offered::expected(&place, &facts, false);
     let ladder_ms = started.elapsed().as_secs_f64() * 1e3;
     let picture =
         Picture { base: "", path: "photos/night/lanterns.jpg", facts: &facts, version: None };
@@ -60,17 +59,4 @@ pub fn run() -> Result<()> {
     ensure!(rate >= A_SECOND, "fewer than {A_SECOND} elements a second");
     ensure!(growth <= GROWTH_MIB, "memory grew by {growth} MiB");
     Ok(())
-}
-
-/// What a place offers of an original, as a service without samples predicts bytes.
-pub fn offered(place: &Place, facts: &Facts) -> Offered {
-    let (curves, policy) = (Curves::default(), Policy::default());
-    let bytes = |recipe: &Recipe| {
-        let choice = choose(recipe, facts, &curves, &Request::ANYTHING, &policy).ok();
-        let best = choice.and_then(|choice| choice.candidates.first().copied());
-        best.map_or(0.0, |best| best.predicted_bytes.get() as f64)
-    };
-    let targets =
-        Targets { fidelity: policy.fidelity, density_step: policy.density_step, lossless: false };
-    Offered::new(place, facts, Population::assumed(), targets, &bytes)
 }

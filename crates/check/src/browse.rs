@@ -45,8 +45,8 @@ pub async fn browse(
         scales,
         vectors: Vectors::default(),
     };
-    // Side by side they disturb each other's times, which count where they are slowed down; and
-    // several pages at once keep the machine busy already.
+    // Side by side they disturb each other's times, which count where they are slowed down; several
+    // pages at once use all cores already.
     let alone = options.throttled || options.at_once > 1;
     let at_once = if alone { 1 } else { options.devices.len() };
     let visits: Vec<BoxFuture<'_, Result<Seen, CheckError>>> =

@@ -9,7 +9,7 @@ use kivet_browser::BrowserError;
 #[non_exhaustive]
 pub enum CheckError {
     /// A file that holds no HTML.
-    #[error("`{0}` is no page: name an HTML file, a folder of them, an address or a sitemap")]
+    #[error("`{0}` holds no HTML; name an HTML file, a folder of them, an address or a sitemap")]
     NotAPage(String),
     /// What was named is neither an address nor a file.
     #[error("`{0}` is neither an http URL nor a file or folder that exists")]

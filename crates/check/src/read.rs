@@ -205,8 +205,8 @@ impl Read {
     }
 }
 
-/// The header of a rendition, unless a service would first have to make it; of a page in a file,
-/// from the service at `pictures`, as there is no telling which one is meant.
+/// The header of a rendition, unless a service would first have to make it. A page in a file does
+/// not say which service it means: `pictures` does.
 async fn rendition(
     fetcher: &Fetcher,
     url: &Url,

@@ -29,16 +29,15 @@ pub struct Reach {
 }
 
 impl Reach {
-    /// The service's address, without a slash at the end. `host:port` is one, too.
+    /// The service's address, without a slash at the end.
     pub fn service(&self) -> String {
-        let named = self.service.clone().or_else(|| nearby::config().as_ref().map(nearby::address));
-        let address = named.unwrap_or_else(|| "http://127.0.0.1:8484".to_owned());
-        let address = address.trim_end_matches('/');
-        if address.contains("://") { address.to_owned() } else { format!("http://{address}") }
+        let named = self.service.clone().or_else(|| nearby::config().map(nearby::address));
+        with_scheme(&named.unwrap_or_else(|| "http://127.0.0.1:8484".to_owned()))
     }
 
     fn data(&self) -> PathBuf {
-        let named = self.data.clone().or_else(|| nearby::config().map(|config| config.data));
+        let named =
+            self.data.clone().or_else(|| nearby::config().map(|config| config.data.clone()));
         named.unwrap_or_else(|| "kivet-data".into())
     }
 
@@ -144,6 +143,12 @@ impl Reach {
             }
         })
     }
+}
+
+/// An address without a slash at its end; `host:port` is one, too.
+pub fn with_scheme(address: &str) -> String {
+    let address = address.trim_end_matches('/');
+    if address.contains("://") { address.to_owned() } else { format!("http://{address}") }
 }
 
 fn token_in(data: &Path) -> Result<String> {

@@ -3,16 +3,30 @@
 use std::{
     net::{IpAddr, Ipv4Addr},
     path::{Path, PathBuf},
+    sync::OnceLock,
 };
 
 use kivet_check::ShelfFolder;
 use kivet_service::{Config, ShelfSource, read_config};
 
 /// The configuration that `KIVET_CONFIG` names, else the `kivet.toml` of this folder; `None` if
-/// there is none, or it cannot be followed: what needs it says so.
-pub fn config() -> Option<Config> {
-    let file = std::env::var_os("KIVET_CONFIG").map_or_else(|| "kivet.toml".into(), PathBuf::from);
-    read_config(&file).ok()
+/// there is none. One that cannot be followed is said, once, and the defaults hold.
+pub fn config() -> Option<&'static Config> {
+    static CONFIG: OnceLock<Option<Config>> = OnceLock::new();
+    CONFIG.get_or_init(read_nearby).as_ref()
+}
+
+fn read_nearby() -> Option<Config> {
+    let named = std::env::var_os("KIVET_CONFIG").map(PathBuf::from);
+    let file = named.clone().unwrap_or_else(|| "kivet.toml".into());
+    if named.is_none() && !file.exists() {
+        return None;
+    }
+    read_config(&file)
+        .inspect_err(|error| {
+            eprintln!("kivet: {}; going on without it", kivet_check::causes(error));
+        })
+        .ok()
 }
 
 /// The address at which a service with this configuration is met on this machine.
@@ -41,5 +55,8 @@ pub fn shelves_for(folder: &Path) -> Vec<ShelfFolder> {
         let folder = folder.canonicalize().ok()?;
         folder.ancestors().find_map(|one| read_config(&one.join("kivet.toml")).ok())
     };
-    config().or_else(above).as_ref().map(shelves).unwrap_or_default()
+    match config() {
+        Some(config) => shelves(config),
+        None => above().as_ref().map(shelves).unwrap_or_default(),
+    }
 }

@@ -78,7 +78,7 @@ fn a_folder_is_checked_and_reported_in_every_form() {
 
     let read = |at: usize| std::fs::read_to_string(&forms[at]).unwrap();
     let json: Value = serde_json::from_str(&read(0)).unwrap();
-    assert_eq!((json["version"].as_u64(), json["mode"].as_str()), (Some(2), Some("text")));
+    assert_eq!((json["version"].as_u64(), json["mode"].as_str()), (Some(3), Some("text")));
     let phone = &json["pages"][0]["devices"][1];
     assert!(
         phone["sent"].as_u64().unwrap() > 3_000_000 && phone["needed"].as_u64().unwrap() < 100_000
@@ -155,7 +155,7 @@ fn what_cannot_be_checked_is_said_and_the_rest_is_checked() {
     );
     ends(&[&site, "--text", "--fail-on", "largest>1s"], 2, &["needs a browser"]);
     let picture = folder.path().join("pictures/lanterns.jpg").display().to_string();
-    ends(&[&picture, "--text"], 1, &["lanterns.jpg", "is no page"]);
+    ends(&[&picture, "--text"], 1, &["lanterns.jpg", "holds no HTML"]);
     ends(&[&site, "--text", "--fail-on", "alt-mising"], 2, &["did you mean `alt-missing`?"]);
     ends(&[&site, "--text", "--report", "out.pdf"], 2, &["does not say which form", ".sarif"]);
     ends(&[&site, "--device", "watch"], 2, &["there is no device `watch`", "small-phone"]);

@@ -41,7 +41,11 @@ struct Written {
 impl Init {
     pub fn run(self, json: bool) -> Result<ExitCode> {
         let file = self.folder.join("kivet.toml");
-        ensure!(self.folder.is_dir(), "there is no folder {}", self.folder.display());
+        ensure!(
+            self.folder.is_dir(),
+            "the folder {} is missing; name the one that holds your pictures",
+            self.folder.display()
+        );
         ensure!(
             !file.exists(),
             "{} is there already; change it, or remove it first",
@@ -50,7 +54,7 @@ impl Init {
         let shelves = named(folders(&self.folder));
         ensure!(
             !shelves.is_empty(),
-            "there is no picture in {}; name a folder that holds some",
+            "no picture was found in {}; name a folder that holds some",
             self.folder.display()
         );
         std::fs::write(&file, text(&shelves))

@@ -68,10 +68,7 @@ fn found_late(
     let fix = if place.role == Role::Img && lazy && started != Started::Script {
         Fix::all(&[("loading", None), ("fetchpriority", Some("high".to_owned()))])
     } else {
-        Fix::Words(format!(
-            "<link rel=\"preload\" as=\"image\" href=\"{}\" fetchpriority=\"high\">",
-            place.url
-        ))
+        Fix::Preload(place.url.clone())
     };
     let why = format!("{} is the largest paint, and {reason}{}", name(&place.url), times(largest));
     Some(Finding::at(Code::LargestFoundLate, place, Cost::ms(lost), why, fix))

@@ -45,6 +45,8 @@ pub enum Fix {
     Renditions,
     /// `sizes` as the layout is.
     Sizes,
+    /// A preload of what the element shows, which is at this address now.
+    Preload(String),
     /// Markup or CSS elsewhere, a header, or what to do.
     Words(String),
 }
@@ -114,7 +116,7 @@ pub fn findings(page: &Observation) -> Vec<Finding> {
         .map(|place| place.element.path.as_str())
         .collect();
     found.retain(|one| !one.code.is_of_layout() || !unknown.contains(&one.element.path.as_str()));
-    // What a service is still at work on is no waste of the page's.
+    // What a service is still at work on is not the page's waste.
     let early: Vec<&str> = page
         .requests
         .iter()

@@ -2,6 +2,8 @@
 
 mod renditions;
 mod tag;
+#[cfg(test)]
+mod tests;
 
 use crate::{
     Fix,
@@ -32,25 +34,46 @@ pub(crate) fn composed(
         match fix {
             Fix::Attributes(changes) => changes.iter().for_each(|one| set(&mut attributes, one)),
             Fix::Words(text) if !words.contains(text) => words.push(text.clone()),
-            Fix::Words(_) | Fix::Renditions | Fix::Sizes => {}
+            Fix::Words(_) | Fix::Renditions | Fix::Sizes | Fix::Preload(_) => {}
         }
     }
     let wants = |fix: Fix| asked.contains(&&fix);
+    let mut preloads: Vec<String> = asked.iter().filter_map(|fix| preload(fix)).collect();
     let mut tag = None;
     if wants(Fix::Renditions) || wants(Fix::Sizes) {
         match Renditions::new(&uses, element, &attributes, shelved) {
-            Ok(renditions) if wants(Fix::Renditions) => {
-                tag = Some(renditions.written(element, &attributes));
-                words.extend(renditions.shelf_wanted());
-            }
+            Ok(renditions) if wants(Fix::Renditions) => match renditions.command() {
+                Some(command) => words.push(command),
+                None => {
+                    tag = Some(renditions.written(element, &attributes));
+                    words.extend(renditions.shelf_wanted());
+                    // What was shown so far is not asked for any more.
+                    if !preloads.is_empty() {
+                        preloads = renditions.preloads();
+                    }
+                }
+            },
             Ok(renditions) => set(&mut attributes, &("sizes".to_owned(), Some(renditions.sizes()))),
-            Err(instead) => words.push(instead),
+            Err(instead) => words.push(instead.to_owned()),
         }
     }
     if tag.is_none() && !attributes.is_empty() {
         tag = Some(rewritten(element, &attributes));
     }
-    tag.into_iter().chain(words).collect::<Vec<_>>().join("; ")
+    tag.into_iter().chain(preloads).chain(words).collect::<Vec<_>>().join("; ")
+}
+
+/// The preload of what an element shows already.
+fn preload(fix: &Fix) -> Option<String> {
+    let Fix::Preload(url) = fix else { return None };
+    let link = Element { tag: "link".to_owned(), ..Element::default() };
+    let set = |name: &'static str, value: &str| (name, Some(value.to_owned()));
+    Some(link.rewritten(&[
+        set("rel", "preload"),
+        set("as", "image"),
+        set("href", url),
+        set("fetchpriority", "high"),
+    ]))
 }
 
 /// Adds a change. Styles add up; of two that set one attribute the later counts, and what takes one

@@ -2,14 +2,17 @@
 
 use std::collections::BTreeSet;
 
-use kivet_recipe::{Curves, Facts, Format, Kind, PlaceName, Policy, Recipe, Request, choose};
+use kivet_recipe::{Facts, Format, Kind, PlaceName};
 
-use super::tag::{Shelved, is_img, rewritten};
+use super::tag::{Shelved, rewritten};
 use crate::{
-    Offered, Place, PlaceDocument, Population, Targets,
+    Offered, Place, PlaceDocument,
+    findings::name as name_of,
     learn::{Boxed, SeenPicture, place_of},
-    markup::{Alt, Form, Offer, Options, Picture, Use as Written, write},
-    observation::{Element, Observation, PictureFile, Role, Use},
+    markup::{
+        Alt, Form, Offer, Options, Picture, Use as Written, background_preloads, parts, write,
+    },
+    observation::{Element, Observation, Role, Use},
 };
 
 /// A picture in the place that the devices' layouts make.
@@ -17,8 +20,12 @@ pub(super) struct Renditions {
     place: Place,
     offered: Offered,
     facts: Facts,
+    /// `shelf/path` of its file.
     path: String,
-    is_img: bool,
+    /// True if that is what the page asks a service for already: `facts` are then those of a
+    /// rendition.
+    is_served: bool,
+    role: Role,
     /// True if it is cropped.
     is_cropped: bool,
     /// True if its `picture` has sources, which go.
@@ -32,38 +39,36 @@ impl Renditions {
         element: &Element,
         changes: &[(String, Option<String>)],
         shelved: &Shelved<'_>,
-    ) -> Result<Self, String> {
+    ) -> Result<Self, &'static str> {
         let largest = uses
             .iter()
             .filter_map(|(page, place)| Some((*place, page.file(place)?)))
             .max_by_key(|(_, file)| file.facts.as_ref().map_or(0, |facts| facts.size.pixels()));
-        let Some((place, file, facts)) =
-            largest.and_then(|(place, file)| Some((place, file, file.facts.clone()?)))
-        else {
-            return Err("kivet learn writes a place from the layout".to_owned());
-        };
-        let is_img = is_img(uses);
+        let unknown = "kivet learn writes a place for it from the layout";
+        let (place, file) = largest.ok_or(unknown)?;
+        let facts = file.facts.clone().ok_or(unknown)?;
         let directed =
             uses.iter().any(|(_, one)| one.sources.iter().any(|source| !source.media.is_empty()));
         if directed {
             return Err(
-                "its sources crop for some screens: kivet learn, then kivet apply, rewrite each"
-                    .to_owned(),
+                "its sources crop for some screens; kivet learn and kivet apply rewrite each",
             );
         }
-        let document = document(uses, &facts, element, changes)
-            .ok_or_else(|| "kivet learn writes a place from the layout".to_owned())?;
-        if let Some(original) = of_service(&place.url) {
-            return Err(format!("kivet markup {original} --sizes \"{}\"", document.sizes));
-        }
-        let name: PlaceName = "picture".parse().map_err(|error| format!("{error}"))?;
-        let is_cropped = document.ratio.is_some();
-        let placed = document.checked(&name).map_err(|error| error.to_string())?;
-        let offered = offered(&placed, &facts, file);
-        let path = shelved(&place.url)
-            .unwrap_or_else(|| format!("<shelf>/{}", crate::findings::name(&place.url)));
-        let in_picture = uses.iter().any(|(_, one)| !one.sources.is_empty());
-        Ok(Self { place: placed, offered, facts, path, is_img, is_cropped, in_picture })
+        let document = document(uses, &facts, element, changes).ok_or(unknown)?;
+        let name: PlaceName = "picture".parse().map_err(|_| unknown)?;
+        let placed = document.checked(&name).map_err(|_| unknown)?;
+        let served = of_service(&place.url);
+        let path = served.map(str::to_owned).or_else(|| shelved(&place.url));
+        Ok(Self {
+            offered: Offered::expected(&placed, &facts, file.kind == Kind::Flat),
+            place: placed,
+            facts,
+            path: path.unwrap_or_else(|| format!("<shelf>/{}", name_of(&place.url))),
+            is_served: served.is_some(),
+            role: place.role,
+            is_cropped: document.ratio.is_some(),
+            in_picture: uses.iter().any(|(_, one)| !one.sources.is_empty()),
+        })
     }
 
     /// The `sizes` that all devices' layouts make.
@@ -73,8 +78,15 @@ impl Renditions {
 
     /// How to come by a shelf, where none holds the picture.
     pub(super) fn shelf_wanted(&self) -> Option<String> {
-        let wanted = "for <shelf>, kivet init makes one of the folder that holds it".to_owned();
-        self.path.starts_with("<shelf>").then_some(wanted)
+        let way = "kivet init makes a shelf of the folder that holds it";
+        self.path.starts_with("<shelf>").then(|| way.to_owned())
+    }
+
+    /// The command that writes its markup from the original, of which a page that shows a rendition
+    /// tells nothing.
+    pub(super) fn command(&self) -> Option<String> {
+        let (path, sizes) = (&self.path, self.place.layout.sizes.as_str());
+        self.is_served.then(|| format!("kivet markup {path} --sizes \"{sizes}\""))
     }
 
     fn written_use(&self) -> Written<'_> {
@@ -92,14 +104,34 @@ impl Renditions {
         element: &Element,
         changes: &[(String, Option<String>)],
     ) -> String {
-        let one = self.written_use();
-        if !self.is_img {
-            let options =
-                Options { selector: Some(element.selector.clone()), ..Options::default() };
-            return write(Form::Css, &one, &options).text;
+        match self.role {
+            Role::Img => self.img(element, changes),
+            Role::Background => {
+                let options =
+                    Options { selector: Some(element.selector.clone()), ..Options::default() };
+                write(Form::Css, &self.written_use(), &options).text
+            }
+            // A still has one address for all screens.
+            Role::Poster => {
+                let steps = self.offered.layouts.last().map(|layout| &layout.steps);
+                let largest = steps.and_then(|steps| steps.last());
+                let url = largest.map(|step| self.written_use().picture.url(step.recipe.as_str()));
+                rewritten(element, &[changes, &[("poster".to_owned(), url)]].concat())
+            }
         }
-        let offer = Offer::of(&self.place, &self.offered, &self.facts, &[]);
-        let main = &offer.main;
+    }
+
+    /// The preloads that go with it.
+    pub(super) fn preloads(&self) -> Vec<String> {
+        match self.role {
+            Role::Background => background_preloads(&self.written_use()),
+            Role::Img | Role::Poster => parts(&self.written_use(), &Options::default()).preloads,
+        }
+    }
+
+    fn img(&self, element: &Element, changes: &[(String, Option<String>)]) -> String {
+        let one = self.written_use();
+        let main = Offer::of(&self.place, &self.offered, &self.facts, &[]).main;
         let many = main.steps.len() > 1;
         let mut all: Vec<(String, Option<String>)> = changes.to_vec();
         let mut put = |name: &str, value: Option<String>| {
@@ -117,7 +149,7 @@ impl Renditions {
             put("height", Some(format!("{}", height.round())));
         }
         let img = rewritten(element, &all);
-        let sources: String = crate::markup::parts(&one, &Options::default()).sources.concat();
+        let sources: String = parts(&one, &Options::default()).sources.concat();
         match (sources.is_empty(), self.in_picture) {
             (false, _) => format!("<picture>{sources}{img}</picture>"),
             (true, true) => format!("in place of the whole picture element: {img}"),
@@ -189,20 +221,4 @@ fn loading(element: &Element, changes: &[(String, Option<String>)], role: Role) 
         (_, "high") => "first",
         _ => "near",
     }
-}
-
-/// The ladders, with bytes as a service expects them that knows no more than a check.
-fn offered(place: &Place, facts: &Facts, file: &PictureFile) -> Offered {
-    let (curves, policy) = (Curves::default(), Policy::default());
-    let bytes = |recipe: &Recipe| {
-        let choice = choose(recipe, facts, &curves, &Request::ANYTHING, &policy).ok();
-        let best = choice.and_then(|choice| choice.candidates.first().copied());
-        best.map_or(0.0, |best| best.predicted_bytes.get() as f64)
-    };
-    let targets = Targets {
-        fidelity: policy.fidelity,
-        density_step: policy.density_step,
-        lossless: file.kind == Kind::Flat,
-    };
-    Offered::new(place, facts, Population::assumed(), targets, &bytes)
 }

@@ -1,6 +1,6 @@
 //! One element's tag, and what is asked about its picture.
 
-use crate::observation::{Element, Observation, Role, Use};
+use crate::observation::Element;
 
 /// Where a picture's file lies on a shelf, as `shelf/path`, by its address; `None` where no shelf
 /// is known to hold it.
@@ -19,9 +19,4 @@ pub(super) fn rewritten(element: &Element, changes: &[(String, Option<String>)])
         })
         .collect();
     element.rewritten(&merged)
-}
-
-/// True if an element is an `img` or one like it.
-pub(super) fn is_img(uses: &[(&Observation, &Use)]) -> bool {
-    uses.iter().any(|(_, place)| place.role == Role::Img)
 }

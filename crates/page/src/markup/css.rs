@@ -137,9 +137,10 @@ fn set(one: &Use<'_>, number: usize, shown: f64) -> Vec<(String, f64)> {
     for density in DENSITIES.into_iter().filter(|density| *density <= cap) {
         let recipe = &one.offered.layouts[number].taken(shown * density).recipe;
         let url = one.picture.url(recipe.as_str());
-        // The largest that there is serves all densities above, too.
-        if set.last().is_none_or(|(known, _)| *known != url) {
-            set.push((url, density));
+        // A browser takes the least density that suffices: one URL stands under its highest.
+        match set.last_mut() {
+            Some((known, serves)) if *known == url => *serves = density,
+            _ => set.push((url, density)),
         }
     }
     set

@@ -3,8 +3,8 @@
 use std::{fmt, ops::Deref};
 
 use kivet_recipe::{
-    Demand, Facts, Fidelity, Ladder, LadderLimits, LadderPoint, LadderStep, Ladders, Recipe, Size,
-    every_step, fewest_widths,
+    Curves, Demand, Facts, Fidelity, Ladder, LadderLimits, LadderPoint, LadderStep, Ladders,
+    Policy, Recipe, Request, Size, choose, every_step, fewest_widths,
 };
 use serde::{Deserialize, Deserializer, Serialize, Serializer, de::Error};
 
@@ -117,6 +117,20 @@ impl Offered {
             ladders.offered(place)
         });
         Self { layouts: layouts.collect() }
+    }
+
+    /// The same with bytes as a service expects them that knows no more of the original than
+    /// `facts`.
+    pub fn expected(place: &Place, facts: &Facts, lossless: bool) -> Self {
+        let (curves, policy) = (Curves::default(), Policy::default());
+        let bytes = |recipe: &Recipe| {
+            let choice = choose(recipe, facts, &curves, &Request::ANYTHING, &policy).ok();
+            let best = choice.and_then(|choice| choice.candidates.first().copied());
+            best.map_or(0.0, |best| best.predicted_bytes.get() as f64)
+        };
+        let (fidelity, density_step) = (policy.fidelity, policy.density_step);
+        let targets = Targets { fidelity, density_step, lossless };
+        Self::new(place, facts, Population::assumed(), targets, &bytes)
     }
 
     /// True if its steps name no target, because the original is sent losslessly.

@@ -96,7 +96,7 @@ fn count_once(findings: &mut [ReportedFinding], seen: &[&Observation]) {
             else {
                 continue;
             };
-            // What is no picture's is nobody else's either.
+            // Costs without a request, such as a frame's, are shared with nobody.
             let sent = page.request(&url).map_or(*bytes, |request| request.bytes);
             let left = left.entry(url).or_insert(sent);
             let counted = (*bytes).min(*left);

@@ -57,8 +57,11 @@ impl Report {
         let mut rows = String::new();
         for (at, (page, groups)) in outline.pages.iter().enumerate() {
             for device in &page.devices {
-                let worst = groups.first().map_or(String::new(), |group| {
-                    escaped(&format!("{} {}", group.name(), cost(group.bytes(), group.ms())))
+                let here = groups.iter().filter(|group| group.devices().contains(&*device.device));
+                let worst = here.max_by_key(|group| group.on(&device.device).0);
+                let worst = worst.map_or(String::new(), |group| {
+                    let (bytes, ms) = group.on(&device.device);
+                    escaped(&format!("{} {}", group.name(), cost(bytes, ms)))
                 });
                 let _ = write!(
                     rows,
@@ -226,19 +229,14 @@ fn measures(device: &DeviceReport) -> String {
 /// All that was found of one element, with the one fix for it.
 fn element(html: &mut String, group: &Group<'_>, note: &str) {
     let first = group.findings[0];
-    let mut devices: Vec<&str> = group
-        .findings
-        .iter()
-        .flat_map(|finding| finding.costs.iter().map(|one| one.device.as_str()))
-        .collect();
-    devices.sort_unstable();
-    devices.dedup();
+    let devices: Vec<&str> = group.devices().into_iter().collect();
+    let costs = devices.iter().map(|device| (*device, group.on(device)));
     let line = first.element.line.map_or(String::new(), |line| format!(" line {line}"));
     let _ = writeln!(
         html,
-        "<details data-devices=\"{}\"><summary><span class=\"cost\">{}</span> <b>{}</b> <code>{}</code>{line}<br><small>{}</small></summary><ul>",
+        "<details data-devices=\"{}\"><summary>{} <b>{}</b> <code>{}</code>{line}<br><small>{}</small></summary><ul>",
         escaped(&devices.join(",")),
-        cost(group.bytes(), group.ms()),
+        costs_by_device("cost", costs),
         escaped(group.name()),
         escaped(&first.element.selector),
         escaped(&group.pixels),
@@ -247,12 +245,16 @@ fn element(html: &mut String, group: &Group<'_>, note: &str) {
         let overlap = finding.costs.iter().any(|one| one.overlap > 0 && finding.bytes() == 0);
         let also = if overlap { " <small>of the same bytes</small>" } else { "" };
         let on: Vec<&str> = finding.costs.iter().map(|one| one.device.as_str()).collect();
+        let costs = finding.costs.iter().map(|one| {
+            let (bytes, ms) = (one.cost.bytes.unwrap_or(0), one.cost.ms.unwrap_or(0.0));
+            (one.device.as_str(), (bytes, ms))
+        });
         let _ = writeln!(
             html,
             "<li data-devices=\"{}\"><b>{}</b> {}{also}: {} <small>{}</small></li>",
             escaped(&on.join(",")),
             escaped(finding.code.title()),
-            cost(finding.bytes(), finding.ms()),
+            costs_by_device("part", costs),
             escaped(&finding.why),
             escaped(finding.code.as_str()),
         );
@@ -270,6 +272,15 @@ fn shared(html: &mut String, outline: &Outline<'_>) {
         element(html, group, &format!("<p>On {}</p>", escaped(&pages.join(", "))));
     }
     html.push_str("</div></section>\n");
+}
+
+/// What it costs on each device; the page shows that of the chosen one.
+fn costs_by_device<'a>(class: &str, costs: impl Iterator<Item = (&'a str, (u64, f64))>) -> String {
+    let one = |(device, (bytes, ms)): (&str, (u64, f64))| {
+        let device = escaped(device);
+        format!("<span class=\"{class}\" data-device=\"{device}\">{}</span>", cost(bytes, ms))
+    };
+    costs.map(one).collect()
 }
 
 /// A cost, in bytes or milliseconds.

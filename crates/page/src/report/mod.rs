@@ -28,7 +28,7 @@ pub use verdict::Verdict;
 use crate::{Code, Cost, Device, Element, observation::Started};
 
 /// The version of a report's JSON.
-pub const VERSION: u32 = 2;
+pub const VERSION: u32 = 3;
 
 /// A check of one or more pages.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]

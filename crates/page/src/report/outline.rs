@@ -1,7 +1,7 @@
 //! A report as it is read: by page, worst first, what is said of one picture together, and what
 //! several pages share once.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::{DeviceReport, PageReport, PictureRow, Report, ReportedFinding};
 use crate::{Code, findings::name};
@@ -37,20 +37,26 @@ impl Group<'_> {
 
     /// The most bytes it costs on any device, none counted twice.
     pub fn bytes(&self) -> u64 {
-        self.on_devices(|one| one.cost.bytes.unwrap_or(0) as f64) as u64
+        self.devices().into_iter().map(|device| self.on(device).0).max().unwrap_or(0)
+    }
+
+    /// The devices it was found on.
+    pub fn devices(&self) -> BTreeSet<&str> {
+        let costs = self.findings.iter().flat_map(|finding| &finding.costs);
+        costs.map(|one| one.device.as_str()).collect()
+    }
+
+    /// The bytes and milliseconds it costs on a device.
+    pub fn on(&self, device: &str) -> (u64, f64) {
+        let costs = self.findings.iter().flat_map(|finding| &finding.costs);
+        costs.filter(|one| one.device == device).fold((0, 0.0), |(bytes, ms), one| {
+            (bytes + one.cost.bytes.unwrap_or(0), ms.max(one.cost.ms.unwrap_or(0.0)))
+        })
     }
 
     /// The most milliseconds it costs on any device.
     pub fn ms(&self) -> f64 {
         self.findings.iter().map(|one| one.ms()).fold(0.0, f64::max)
-    }
-
-    fn on_devices(&self, cost: impl Fn(&super::DeviceCost) -> f64) -> f64 {
-        let mut sums: BTreeMap<&str, f64> = BTreeMap::new();
-        for one in self.findings.iter().flat_map(|finding| &finding.costs) {
-            *sums.entry(one.device.as_str()).or_default() += cost(one);
-        }
-        sums.into_values().fold(0.0, f64::max)
     }
 
     /// What fixes it.

@@ -34,7 +34,7 @@ fn first(pending: &[Pending], seen: &[&Observation]) -> Option<String> {
         .filter(about_first)
         .map(|one| one.element.path.as_str())
         .chain(urgent.map(|place| place.element.path.as_str()));
-    // Of two with as many the one named first, which is the one that costs most.
+    // Of two with as many the one named first.
     let mut best: Option<(usize, &str)> = None;
     for path in paths {
         let count = count(seen, path, |page, place| page.is_largest(place));
@@ -71,25 +71,23 @@ fn stands(one: &Pending, seen: &[&Observation], first: Option<&str>) -> bool {
     }
 }
 
-/// Says whom the choice favours.
+/// Says which devices the fix is not made for, if there are any.
 fn explain(one: &mut Pending, seen: &[&Observation]) {
-    let path = one.element.path.clone();
-    let names = |holds: &dyn Fn(&Observation, &Use) -> bool| {
-        let on = seen.iter().filter(|page| {
-            page.uses.iter().any(|place| place.element.path == path && holds(page, place))
-        });
-        on.map(|page| page.device.name).collect::<Vec<_>>().join(", ")
+    let in_view = match one.code {
+        Code::EagerBelow | Code::HiddenNotLow => true,
+        Code::LazyAbove => false,
+        _ => return,
     };
-    let others = match one.code {
-        Code::EagerBelow | Code::HiddenNotLow => names(&|_, place| place.in_view),
-        Code::LazyAbove => names(&|_, place| place.rendered && !place.in_view && !place.hidden),
-        _ => String::new(),
+    let shows = |page: &&&Observation| {
+        let mut uses = page.uses.iter().filter(|place| place.element.path == one.element.path);
+        uses.any(|place| place.rendered && place.in_view == in_view)
     };
+    let others: Vec<&str> = seen.iter().filter(shows).map(|page| page.device.name).collect();
     if !others.is_empty() {
-        one.why += match one.code {
-            Code::LazyAbove => "; most devices show it at once, below the first screen it is on: ",
-            _ => "; most devices do not show it at once, in the first screen it is on: ",
-        };
-        one.why += &others;
+        let other = if in_view { "in" } else { "outside" };
+        one.why += &format!(
+            "; it is {other} the first screen of the {}, and the fix is made for the others",
+            others.join(", ")
+        );
     }
 }

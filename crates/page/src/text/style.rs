@@ -75,13 +75,7 @@ impl Style {
                     self.set(own, &value);
                 }
             }
-            "columns" => {
-                let is_count = |word: &&&str| word.parse::<u16>().is_ok();
-                let (count, width) =
-                    (words.iter().find(is_count), words.iter().find(|word| !is_count(word)));
-                self.set("column-count", count.unwrap_or(&"auto"));
-                self.set("column-width", width.unwrap_or(&"auto"));
-            }
+            "columns" => self.columns(&words),
             "container" => {
                 let kind = value.split_once('/').map_or("normal", |(_, kind)| kind.trim());
                 self.set("container-type", kind);
@@ -94,17 +88,7 @@ impl Style {
                 self.set("flex-wrap", wrap.unwrap_or(&"nowrap"));
                 self.set("flex-direction", direction.unwrap_or(&"row"));
             }
-            "font" => {
-                let size = words
-                    .iter()
-                    .find(|word| word.starts_with(|c: char| c.is_ascii_digit() || c == '.'));
-                if let Some((size, line)) =
-                    size.map(|size| size.split_once('/').unwrap_or((size, "1.2")))
-                {
-                    self.set("font-size", size);
-                    self.set("line-height", line);
-                }
-            }
+            "font" => self.font(&words),
             "animation" => self.set(
                 "animation-name",
                 &separate(value).iter().flat_map(|one| spaced(one)).collect::<Vec<_>>().join(","),
@@ -115,6 +99,25 @@ impl Style {
                 self.set("transition-property", &names.join(","));
             }
             _ => self.set(name, value),
+        }
+    }
+
+    /// `columns` (CSS Multi-column 1, 3.4).
+    fn columns(&mut self, words: &[&str]) {
+        let is_count = |word: &&&str| word.parse::<u16>().is_ok();
+        let (count, width) =
+            (words.iter().find(is_count), words.iter().find(|word| !is_count(word)));
+        self.set("column-count", count.unwrap_or(&"auto"));
+        self.set("column-width", width.unwrap_or(&"auto"));
+    }
+
+    /// The size and line height of a `font`.
+    fn font(&mut self, words: &[&str]) {
+        let is_size = |word: &&&str| word.starts_with(|c: char| c.is_ascii_digit() || c == '.');
+        if let Some(size) = words.iter().find(is_size) {
+            let (size, line) = size.split_once('/').unwrap_or((size, "1.2"));
+            self.set("font-size", size);
+            self.set("line-height", line);
         }
     }
 

@@ -5,7 +5,7 @@ use std::{collections::BTreeSet, path::Path, time::Duration};
 use axum::{Router, response::Html, routing::get};
 use base64::{Engine, engine::general_purpose::STANDARD};
 use kivet_browser::Chromium;
-use kivet_check::{CheckOptions, Fetcher, check, look, targets};
+use kivet_check::{CheckOptions, Fetcher, ShelfFolder, check, look, targets};
 use kivet_layer::RewriteLayer;
 use kivet_page::{
     DEVICES,
@@ -75,9 +75,10 @@ async fn learnt(folder: &Path) -> (Vec<SeenPage>, RulesDocument) {
     (pages, ::toml::from_str(&written).unwrap_or_else(|error| panic!("{error}\n{written}")))
 }
 
-async fn checked(folder: &Path, kivet: &Running) -> Report {
+/// A check of pages or folders on all devices, with pictures from the service.
+pub async fn checked(words: &[String], shelves: Vec<ShelfFolder>, kivet: &Running) -> Report {
     let fetcher = Fetcher::new().unwrap();
-    let targets = targets(&[folder.display().to_string()], &fetcher).await.unwrap();
+    let targets = targets(words, &fetcher).await.unwrap();
     let options = CheckOptions {
         mode: Mode::Browser,
         devices: DEVICES.to_vec(),
@@ -87,7 +88,7 @@ async fn checked(folder: &Path, kivet: &Running) -> Report {
         thumbnails: false,
         pictures: Some(kivet.root.clone()),
         at_once: 2,
-        shelves: Vec::new(),
+        shelves,
     };
     let report = check(&targets, &options, &fetcher, &|_| {}).await.unwrap();
     assert!(report.failures.is_empty(), "{:?}", report.failures);
@@ -150,9 +151,10 @@ async fn a_learnt_site_sends_what_is_needed_and_looks_the_same() {
     let front = std::fs::read_to_string(after.path().join("index.html")).unwrap();
     assert!(front.contains("<a href=\"pictures/night/lanterns.jpg\">"), "links stay theirs");
 
-    checked(after.path(), &kivet).await;
+    let words = [after.path().display().to_string()];
+    checked(&words, Vec::new(), &kivet).await;
     settled(&kivet).await;
-    let report = checked(after.path(), &kivet).await;
+    let report = checked(&words, Vec::new(), &kivet).await;
     for page in &report.pages {
         for seen in &page.devices {
             let ratio = seen.sent as f64 / seen.needed as f64;

@@ -1,4 +1,4 @@
-/** A kept report, version 2: the JSON `kivet check --report FILE.json` writes. */
+/** A kept report, version 3: the JSON `kivet check --report FILE.json` writes. */
 export interface Report {
   version: number;
   at: number;

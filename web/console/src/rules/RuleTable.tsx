@@ -9,7 +9,8 @@ interface Props {
 
 /** A rule may say one pattern or several. */
 const patterns = (said: RuleDocument["pages"]) => [said ?? []].flat().join(", ");
-const read = (text: string) => text.split(",").map((one) => one.trim()).filter(Boolean);
+/** Commas within braces belong to a pattern: `*.{jpg,png}`. */
+const read = (text: string) => text.split(/,(?![^{]*\})/).map((one) => one.trim()).filter(Boolean);
 const options = (names: string[]) => names.map((name) => ({ value: name, label: name }));
 
 /** The rules in their order: one that leaves wins, of the others the first that fits. */

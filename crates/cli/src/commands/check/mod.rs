@@ -26,7 +26,7 @@ pub use progress::Bar;
 use table::Detail;
 
 use crate::{
-    client::{Reach, runtime},
+    client::{Reach, runtime, with_scheme},
     nearby, output,
 };
 
@@ -118,7 +118,11 @@ impl Check {
         }
         let earlier = self.against.as_deref().map(read_report).transpose()?;
         let baseline = self.baseline.as_deref().filter(|_| !self.update_baseline);
-        let baseline = baseline.map(read_report).transpose()?;
+        let baseline = baseline
+            .map(|file| {
+                read_report(file).context("--update-baseline writes the file that --baseline names")
+            })
+            .transpose()?;
         output::show_warnings();
         let runtime = runtime()?;
         let fetcher = Fetcher::new()?;
@@ -162,7 +166,7 @@ impl Check {
             write(report, verdict, file)?;
         }
         if let Some(file) = self.baseline.as_deref().filter(|_| self.update_baseline) {
-            write(report, verdict, file)?;
+            write_json(report, file)?;
         }
         if self.keep {
             let _: Kept = self.reach.post("/api/checks", report)?;
@@ -197,11 +201,6 @@ impl Check {
                     .any(|file| file.extension().is_some_and(|form| form == "html")),
         }
     }
-}
-
-/// `host:port` is an address, too.
-fn with_scheme(address: &str) -> String {
-    if address.contains("://") { address.to_owned() } else { format!("http://{address}") }
 }
 
 /// Says what was asked for wrongly, as clap does.
@@ -271,9 +270,14 @@ fn write(report: &Report, verdict: &Verdict, file: &Path) -> Result<()> {
         Some("sarif") => report.to_sarif(verdict),
         Some("xml") => report.to_junit(verdict),
         Some("md") => report.to_markdown(),
-        _ => serde_json::to_string_pretty(report)?,
+        _ => return write_json(report, file),
     };
     std::fs::write(file, text).with_context(|| format!("cannot write {}", file.display()))
+}
+
+fn write_json(report: &Report, file: &Path) -> Result<()> {
+    std::fs::write(file, serde_json::to_string_pretty(report)?)
+        .with_context(|| format!("cannot write {}", file.display()))
 }
 
 fn read_report(file: &Path) -> Result<Report> {

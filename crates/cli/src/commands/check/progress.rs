@@ -38,9 +38,9 @@ impl Bar {
     pub fn show(&self, progress: &Progress<'_>) {
         let Progress { done, of, page, device } = *progress;
         if let Some(named) = &self.named {
-            let is_new = named.lock().is_ok_and(|mut named| named.insert(page.to_owned()));
-            if is_new {
-                eprintln!("page {} of {of}: {page}", done + 1);
+            let Ok(mut named) = named.lock() else { return };
+            if named.insert(page.to_owned()) {
+                eprintln!("page {} of {of}: {page}", named.len());
             }
         }
         let left = (done > 0).then(|| {

@@ -91,7 +91,7 @@ fn page_line(page: &PageReport, paint: Paint) -> String {
     let largest = most(|one| one.largest_ms.map(|spread| spread.median));
     numbers.extend(largest.map(|ms| format!("largest paint {ms:.0} ms")));
     let shift = most(|one| one.shift.map(|spread| spread.median));
-    numbers.extend(shift.filter(|shift| *shift >= 0.0005).map(|shift| format!("shift {shift:.2}")));
+    numbers.extend(shift.filter(|shift| *shift >= 0.005).map(|shift| format!("shift {shift:.2}")));
     let unknown = page.devices.iter().map(|one| one.unknown).max().unwrap_or(0);
     if unknown > 0 {
         let pictures = count(unknown as usize, "picture");
@@ -136,7 +136,9 @@ impl Written<'_> {
             let more = count(groups.len() - shown, "more element");
             let _ = writeln!(text, "  and {more}; --fixes shows all");
         }
-        text.push('\n');
+        if !self.detail.fixes || groups.is_empty() {
+            text.push('\n');
+        }
     }
 
     fn group(&self, text: &mut String, group: &Group<'_>) {
@@ -158,8 +160,7 @@ impl Written<'_> {
         for finding in &group.findings {
             let _ = writeln!(text, "{}", self.finding(finding));
         }
-        let _ = writeln!(text, "{}", wrapped(&format!("fix: {}", group.fix()), "    "));
-        text.push('\n');
+        let _ = writeln!(text, "{}\n", code(&format!("fix: {}", group.fix())));
     }
 
     fn fails(&self, finding: &ReportedFinding) -> bool {
@@ -179,7 +180,10 @@ impl Written<'_> {
 
 /// What a group costs, in words.
 fn cost(group: &Group<'_>) -> String {
+    // Sums of pictures leave a frame's bytes out.
+    let is_frame = group.findings.iter().all(|one| one.code == Code::HeavyEmbed);
     match (group.bytes(), group.ms()) {
+        (count, _) if is_frame => format!("loads {} in a frame", bytes(count)),
         (0, ms) if ms >= 1.0 => format!("{ms:.0} ms lost"),
         (0, _) => String::new(),
         (count, _) => format!("{} too much", bytes(count)),
@@ -211,6 +215,14 @@ fn shared(
         let _ = writeln!(text, "{}", wrapped(&format!("on {shown}{more}"), "    "));
     }
     text.push('\n');
+}
+
+/// What is copied: one line is wrapped, several stand as they are.
+fn code(text: &str) -> String {
+    match text.lines().count() {
+        0 | 1 => wrapped(text, "    "),
+        _ => text.lines().map(|line| format!("    {line}")).collect::<Vec<_>>().join("\n"),
+    }
 }
 
 /// Text over lines of at most [`COLUMNS`], behind an indent; the lines after the first are indented

@@ -48,6 +48,10 @@ const SHOWN: [&[u8; 4]; 4] = [b"ftyp", b"meta", b"moov", b"mdat"];
 /// Items that are pictures, or parts or descriptions of their pixels.
 const PICTURES: [&[u8; 4]; 5] = [b"av01", b"grid", b"iovl", b"iden", b"tmap"];
 
+/// Boxes of a `meta` box that say where its items lie and what belongs together.
+const DESCRIBED: [&[u8; 4]; 9] =
+    [b"iinf", b"iloc", b"idat", b"hdlr", b"pitm", b"iref", b"iprp", b"grpl", b"dinf"];
+
 /// Boxes of tracks that hold others.
 const HOLDERS: [&[u8; 4]; 4] = [b"moov", b"trak", b"mdia", b"minf"];
 
@@ -101,43 +105,36 @@ fn clean_items(bytes: &[u8], meta: &[u8], out: &mut [u8]) -> Option<()> {
     let mut input = Input(meta);
     // Version and flags.
     input.take(4)?;
-    let (mut items, mut places, mut data) = (None, None, None);
     while let Some(IsoBox { name, content }) = next_box(&mut input) {
-        match &name {
-            b"iinf" => items = Some(read_items(content)?),
-            b"iloc" => places = Some(read_places(content)?),
-            b"idat" => {
-                data = Some(position(bytes, content)..position(bytes, content) + content.len())
-            }
-            b"hdlr" | b"pitm" | b"iref" | b"iprp" | b"grpl" | b"dinf" => {}
-            _ => {
-                let from = position(bytes, content);
-                out[from..from + content.len()].fill(0);
-            }
+        if !DESCRIBED.contains(&&name) {
+            let from = position(bytes, content);
+            out[from..from + content.len()].fill(0);
         }
     }
-    let (items, places) = (items?, places?);
-    for place in places {
-        let item = items.iter().find(|item| item.id == place.item)?;
-        if PICTURES.contains(&&item.kind) {
+    let items = Items::read(bytes, meta)?;
+    for place in &items.places {
+        let kind = items.kind_of(place)?;
+        if PICTURES.contains(&&kind) {
             continue;
         }
-        let start = if place.in_data { data.as_ref()?.start } else { 0 };
+        let start = items.start_of(place)?;
         let mut single = place.extents.len() == 1;
-        for (offset, length) in place.extents {
-            let from = start.checked_add(offset)?.min(bytes.len());
+        for (offset, length) in &place.extents {
+            let from = start.checked_add(*offset)?.min(bytes.len());
             // Without a length it reaches to the end, where pictures may lie.
-            let end =
-                if length == 0 { return None } else { from.checked_add(length)?.min(bytes.len()) };
+            let end = match length {
+                0 => return None,
+                length => from.checked_add(*length)?.min(bytes.len()),
+            };
             let before = &bytes[from..end];
-            let clean = match &item.kind {
+            let clean = match &kind {
                 b"Exif" => exif_block(before),
                 b"mime" => clean_xmp(before),
                 _ => None,
             };
             let clean = clean.filter(|clean| single && clean.len() <= before.len());
             single = false;
-            let blank = if &item.kind == b"mime" { b' ' } else { 0 };
+            let blank = if &kind == b"mime" { b' ' } else { 0 };
             out[from..end].fill(blank);
             let clean = clean.unwrap_or_default();
             out[from..from + clean.len()].copy_from_slice(&clean);
@@ -146,8 +143,7 @@ fn clean_items(bytes: &[u8], meta: &[u8], out: &mut [u8]) -> Option<()> {
     Some(())
 }
 
-/// The items of a file that are no part of a picture, each with its kind: EXIF, XMP, histories of
-/// editing.
+/// The items of a file beside its pictures, each with its kind: EXIF, XMP, histories of editing.
 pub(in crate::metadata) fn beside_pictures(bytes: &[u8]) -> Option<Vec<([u8; 4], &[u8])>> {
     let mut input = Input(bytes);
     let meta = loop {
@@ -156,30 +152,54 @@ pub(in crate::metadata) fn beside_pictures(bytes: &[u8]) -> Option<Vec<([u8; 4],
             break content;
         }
     };
-    let mut input = Input(meta);
-    input.take(4)?;
-    let (mut items, mut places, mut data) = (None, None, 0);
-    while let Some(IsoBox { name, content }) = next_box(&mut input) {
-        match &name {
-            b"iinf" => items = Some(read_items(content)?),
-            b"iloc" => places = Some(read_places(content)?),
-            b"idat" => data = position(bytes, content),
-            _ => {}
-        }
-    }
-    let items = items?;
+    let items = Items::read(bytes, meta)?;
     let mut beside = Vec::new();
-    for place in places? {
-        let item = items.iter().find(|item| item.id == place.item)?;
-        if PICTURES.contains(&&item.kind) {
+    for place in &items.places {
+        let kind = items.kind_of(place)?;
+        if PICTURES.contains(&&kind) {
             continue;
         }
-        for (offset, length) in place.extents {
-            let from = if place.in_data { data.checked_add(offset)? } else { offset };
-            beside.push((item.kind, bytes.get(from..from.checked_add(length)?)?));
+        for (offset, length) in &place.extents {
+            let from = items.start_of(place)?.checked_add(*offset)?;
+            beside.push((kind, bytes.get(from..from.checked_add(*length)?)?));
         }
     }
     Some(beside)
+}
+
+/// The items of a `meta` box, and where they lie.
+struct Items {
+    items: Vec<Item>,
+    places: Vec<Place>,
+    /// Where the content of the `idat` box begins.
+    data: Option<usize>,
+}
+
+impl Items {
+    fn read(bytes: &[u8], meta: &[u8]) -> Option<Self> {
+        let mut input = Input(meta);
+        // Version and flags.
+        input.take(4)?;
+        let (mut items, mut places, mut data) = (None, None, None);
+        while let Some(IsoBox { name, content }) = next_box(&mut input) {
+            match &name {
+                b"iinf" => items = Some(read_items(content)?),
+                b"iloc" => places = Some(read_places(content)?),
+                b"idat" => data = Some(position(bytes, content)),
+                _ => {}
+            }
+        }
+        Some(Self { items: items?, places: places?, data })
+    }
+
+    fn kind_of(&self, place: &Place) -> Option<[u8; 4]> {
+        self.items.iter().find(|item| item.id == place.item).map(|item| item.kind)
+    }
+
+    /// What a place's offsets count from.
+    const fn start_of(&self, place: &Place) -> Option<usize> {
+        if place.in_data { self.data } else { Some(0) }
+    }
 }
 
 /// Behind an offset of four bytes, which becomes 0.
