@@ -67,6 +67,7 @@ pub fn encode_first(
         full_chroma: choice.full_chroma,
         gamut: choice.gamut,
         kept: metadata::kept(bytes, facts.format, choice.edits.keep),
+        work: work.clone(),
         ..Writing::new(choice.encoding)
     };
     let encoding = match (choice.encoding, choice.target) {
@@ -120,7 +121,7 @@ pub fn first_setting(
 }
 
 /// Two tiles of the picture beside each other; `None` of one too small for that.
-fn sample(raster: &Raster) -> Option<Raster> {
+pub(crate) fn sample(raster: &Raster) -> Option<Raster> {
     let side = (raster.size().pixels() as f64 * SHARE / 2.0).sqrt() as u32 / 8 * 8;
     let side = side.min(MAX_TILE);
     let shortest = raster.size().width.min(raster.size().height);

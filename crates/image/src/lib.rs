@@ -24,6 +24,7 @@ mod encode;
 mod error;
 mod filter;
 mod first;
+mod guarded;
 mod limits;
 mod metadata;
 mod overlay;

@@ -98,6 +98,21 @@ impl Work {
         Self { stopped: Arc::default(), until: Instant::now().checked_add(limits.time) }
     }
 
+    /// True if it may not go on for ever.
+    pub const fn has_end(&self) -> bool {
+        self.until.is_some()
+    }
+
+    /// Refuses a step that cannot be stopped once it has begun and would take longer than is left.
+    ///
+    /// # Errors
+    /// As [`go_on`](Self::go_on).
+    pub fn has_time_for(&self, step: Duration) -> Result<(), ImageError> {
+        self.go_on()?;
+        let left = self.until.map(|until| until.saturating_duration_since(Instant::now()));
+        if left.is_some_and(|left| left < step) { Err(ImageError::TooSlow) } else { Ok(()) }
+    }
+
     /// Ends it.
     pub fn stop(&self) {
         self.stopped.store(true, Ordering::Relaxed);

@@ -124,7 +124,7 @@ pub fn draw_edited(
     let canvas = choice.edits.canvas;
     let raster = match task.reduction {
         _ if facts.format == Format::Svg => {
-            svg::draw(bytes, facts.size, &choice.plan, canvas, &fonts)?
+            svg::draw(bytes, facts.size, &choice.plan, canvas, (&fonts, task.limits))?
         }
         Some(reduction) => {
             let mut source = reduction.source();
@@ -161,8 +161,7 @@ fn as_stored(plan: &Plan) -> Size {
 }
 
 fn edited(raster: Raster, choice: &Choice, task: &Task<'_>) -> Result<Raster, ImageError> {
-    task.work.go_on()?;
-    let mut raster = filter::apply(raster, &choice.edits);
+    let mut raster = filter::apply(raster, &choice.edits, &task.work)?;
     if !choice.edits.overlays.is_empty() {
         let none = Assets::default();
         overlays::lay(task.assets.unwrap_or(&none), &choice.edits.overlays, &mut raster)?;
@@ -170,13 +169,14 @@ fn edited(raster: Raster, choice: &Choice, task: &Task<'_>) -> Result<Raster, Im
     Ok(raster)
 }
 
-fn writing(bytes: &[u8], facts: &Facts, choice: &Choice) -> Writing {
+fn writing(bytes: &[u8], facts: &Facts, choice: &Choice, work: &Work) -> Writing {
     Writing {
         encoding: choice.encoding,
         effort: Effort::Fast,
         full_chroma: choice.full_chroma,
         gamut: choice.gamut,
         kept: metadata::kept(bytes, facts.format, choice.edits.keep),
+        work: work.clone(),
     }
 }
 
@@ -213,7 +213,7 @@ fn render_animated(
         size,
         loop_count,
         &mut timed_frames,
-        &writing(bytes, facts, choice),
+        &writing(bytes, facts, choice, &task.work),
     )?;
     let timings = Timings { draw: drawing, encode: started.elapsed().saturating_sub(drawing) };
     Ok(Rendition { format: choice.format, size, bytes, encoding: choice.encoding, timings })
@@ -242,7 +242,7 @@ pub(crate) fn draw_plan(
     limits: Limits,
 ) -> Result<Raster, ImageError> {
     if facts.format == Format::Svg {
-        return svg::draw(bytes, facts.size, plan, canvas, fonts);
+        return svg::draw(bytes, facts.size, plan, canvas, (fonts, limits));
     }
     let mut source = open_for(bytes, facts, plan, Gamut::Srgb, limits)?;
     Ok(placed(draw_from(source.as_mut(), facts, plan, &Work::within(limits))?, plan, canvas))

@@ -5,7 +5,7 @@ use crate::Format;
 /// The formats a request names, and how much it wants them. JPEG, PNG, GIF and SVG every browser
 /// shows, named or not; of the modern ones only those named count, so that a bare `*/*` or
 /// `image/*` promises none of them.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
 pub struct Accepted {
     avif: Weight,
     jxl: Weight,
@@ -72,11 +72,33 @@ fn unquoted(value: &str, separator: char) -> impl Iterator<Item = &str> {
     })
 }
 
-/// The value of a `q=` parameter.
+/// The weight that a `q=` parameter gives, 0 if it gives none that is one (RFC 9110, section
+/// 12.4.2).
 fn weight(parameter: &str) -> Option<Weight> {
     let (name, value) = parameter.split_once('=')?;
-    let value: f32 = name.trim().eq_ignore_ascii_case("q").then(|| value.trim().parse().ok())??;
-    (0.0..=1.0).contains(&value).then(|| (value * f32::from(FULL)).round() as Weight)
+    name.trim().eq_ignore_ascii_case("q").then(|| thousandths(value.trim()).unwrap_or(0))
+}
+
+/// `0` or `1` with at most three decimals, at most 1.
+fn thousandths(value: &str) -> Option<Weight> {
+    let (whole, decimals) = value.split_once('.').unwrap_or((value, ""));
+    let are_digits = decimals.bytes().all(|byte| byte.is_ascii_digit());
+    if !matches!(whole, "0" | "1") || !are_digits || decimals.len() > 3 {
+        return None;
+    }
+    let decimals: Weight = format!("{decimals:0<3}").parse().ok()?;
+    let all = if whole == "1" { FULL } else { 0 } + decimals;
+    (all <= FULL).then_some(all)
+}
+
+/// True if a line of `Accept-Encoding` names `coding` and does not refuse it (RFC 9110, section
+/// 12.5.3).
+pub fn accepts_coding(line: &str, coding: &str) -> bool {
+    unquoted(line, ',').any(|named| {
+        let mut parts = unquoted(named, ';').map(str::trim);
+        let is_named = parts.next().is_some_and(|name| name.eq_ignore_ascii_case(coding));
+        is_named && parts.find_map(weight).unwrap_or(FULL) > 0
+    })
 }
 
 #[cfg(test)]
@@ -107,10 +129,33 @@ mod tests {
             [Format::Avif, Format::Jxl, Format::Webp].map(|format| accepted.weight(format)),
             [0.25, 0.0, 0.5]
         );
-        assert_eq!(
-            Accepted::from_header("image/webp;q=7").weight(Format::Webp),
-            1.0,
-            "no weight at all"
-        );
+        for (weight, meant) in [
+            ("1", 1.0),
+            ("1.000", 1.0),
+            ("0.125", 0.125),
+            ("0.", 0.0),
+            ("7", 0.0),
+            ("1.001", 0.0),
+            ("-0.5", 0.0),
+            ("0.1234", 0.0),
+            ("1e-1", 0.0),
+            ("nan", 0.0),
+            ("", 0.0),
+        ] {
+            let accepted = Accepted::from_header(&format!("image/webp; Q={weight}"));
+            assert_eq!(accepted.weight(Format::Webp), meant, "{weight}");
+        }
+        for (line, meant) in [
+            ("gzip", true),
+            ("br, GZIP;q=0.5", true),
+            ("gzip;q=0", false),
+            ("gzip; Q=0.000", false),
+            ("gzip;q=2", false),
+            ("br;a=\"gzip, gzip\"", false),
+            ("*", false),
+            ("", false),
+        ] {
+            assert_eq!(accepts_coding(line, "gzip"), meant, "{line}");
+        }
     }
 }

@@ -47,7 +47,7 @@ mod steps;
 mod subject;
 mod trial;
 
-pub use accept::Accepted;
+pub use accept::{Accepted, accepts_coding};
 pub use access::{Access, PlaceRecipes};
 pub use choice::{
     Candidate, Choice, ChoiceError, Edits, Lowered, Reason, Varies, choose, kind, varies,

@@ -18,6 +18,7 @@ use kivet_recipe::{Facts, Format, Gamut, Size};
 use crate::{
     ImageError, Limits, Raster, Work,
     colour::{Buffer, Layout, Linear, Samples, Space},
+    guarded::{Guarded, guarded},
 };
 
 pub(crate) use animated::frames;
@@ -70,6 +71,15 @@ impl Reading {
 /// # Errors
 /// If the bytes are damaged, or would take more memory than the limits allow.
 pub fn open<'a>(
+    bytes: &'a [u8],
+    facts: &Facts,
+    reading: Reading,
+) -> Result<Box<dyn RowSource + 'a>, ImageError> {
+    let rows = guarded(facts.format, || open_unguarded(bytes, facts, reading))?;
+    Ok(Box::new(Guarded { rows, format: facts.format }))
+}
+
+fn open_unguarded<'a>(
     bytes: &'a [u8],
     facts: &Facts,
     reading: Reading,

@@ -9,11 +9,12 @@ mod jpeg;
 mod jxl;
 mod planes;
 mod png;
+mod time;
 mod webp;
 
 use kivet_recipe::{Effort, Encoding, Format, Gamut};
 
-use crate::{ImageError, Raster, colour, metadata::Kept};
+use crate::{ImageError, Raster, Work, colour, metadata::Kept};
 
 /// How a raster is to be written.
 #[derive(Clone, Debug)]
@@ -28,13 +29,22 @@ pub struct Writing {
     pub gamut: Gamut,
     /// Metadata the file carries.
     pub kept: Kept,
+    /// The work that this is a step of: it may be ended from outside.
+    pub work: Work,
 }
 
 impl Writing {
     /// Fast, in sRGB, without metadata.
     pub fn new(encoding: Encoding) -> Self {
         let (effort, gamut) = (Effort::Fast, Gamut::Srgb);
-        Self { encoding, effort, full_chroma: false, gamut, kept: Kept::default() }
+        Self {
+            encoding,
+            effort,
+            full_chroma: false,
+            gamut,
+            kept: Kept::default(),
+            work: Work::default(),
+        }
     }
 
     const fn is_best(&self) -> bool {
@@ -97,6 +107,11 @@ pub fn encode(raster: &Raster, format: Format, encoding: Encoding) -> Result<Vec
 /// # Errors
 /// As [`encode`].
 pub fn write(raster: &Raster, format: Format, writing: &Writing) -> Result<Vec<u8>, ImageError> {
+    time::check(raster, format, writing)?;
+    write_now(raster, format, writing)
+}
+
+fn write_now(raster: &Raster, format: Format, writing: &Writing) -> Result<Vec<u8>, ImageError> {
     match (format, writing.encoding) {
         (Format::Avif, Encoding::Lossy { setting }) => avif::encode(raster, setting.get(), writing),
         (Format::Webp, Encoding::Lossy { setting }) => {

@@ -3,17 +3,27 @@
 use kivet_recipe::Size;
 
 use super::Edge;
+use crate::{ImageError, Work};
 
 /// From this deviation on, three box blurs stand for the Gaussian (Filter Effects 1, section 9.13):
 /// their time does not grow with the radius.
 const BOXES_FROM: f32 = 2.0;
 
 /// Blurs premultiplied RGBA in place.
-pub(super) fn blur(pixels: &mut [f32], size: Size, deviation: f32, edge: Edge) {
+///
+/// # Errors
+/// If the work is ended.
+pub(super) fn blur(
+    pixels: &mut [f32],
+    size: Size,
+    (deviation, edge): (f32, Edge),
+    work: &Work,
+) -> Result<(), ImageError> {
     let (width, height) = (size.width as usize, size.height as usize);
     let line = Line::new(deviation, edge, width.max(height));
     let mut row = vec![[0.0f32; 4]; width];
     for start in (0..width * height).step_by(width) {
+        work.go_on()?;
         for (x, pixel) in row.iter_mut().enumerate() {
             pixel.copy_from_slice(&pixels[(start + x) * 4..][..4]);
         }
@@ -24,6 +34,7 @@ pub(super) fn blur(pixels: &mut [f32], size: Size, deviation: f32, edge: Edge) {
     }
     let mut column = vec![[0.0f32; 4]; height];
     for x in 0..width {
+        work.go_on()?;
         for (y, pixel) in column.iter_mut().enumerate() {
             pixel.copy_from_slice(&pixels[(y * width + x) * 4..][..4]);
         }
@@ -32,6 +43,7 @@ pub(super) fn blur(pixels: &mut [f32], size: Size, deviation: f32, edge: Edge) {
             pixels[(y * width + x) * 4..][..4].copy_from_slice(pixel);
         }
     }
+    Ok(())
 }
 
 /// One row or column of pixels.

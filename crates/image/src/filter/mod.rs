@@ -8,36 +8,41 @@ mod matrix;
 
 use kivet_recipe::{CanvasColour, Edits, Effect, Filter, Size};
 
-use crate::Raster;
+use crate::{ImageError, Raster, Work};
 
 /// A picture being filtered: straight RGBA from 0 to 1, four floats a pixel.
-struct Layer {
+struct Layer<'a> {
     size: Size,
     pixels: Vec<f32>,
+    work: &'a Work,
 }
 
 /// Runs the filters of `edits`, then the policy's sharpening.
-pub(crate) fn apply(raster: Raster, edits: &Edits) -> Raster {
+///
+/// # Errors
+/// If the work is ended.
+pub(crate) fn apply(raster: Raster, edits: &Edits, work: &Work) -> Result<Raster, ImageError> {
+    work.go_on()?;
     if edits.filters.is_empty() && edits.sharpen == 0 {
-        return raster;
+        return Ok(raster);
     }
     // CSS draws a blur that fades out at the edges, into what lies behind. Where nothing is said to
     // lie there, the edge is extended instead, so that an opaque picture stays one.
     let fades = edits.canvas.is_some()
         && edits.filters.iter().any(|f| f.effect == Effect::Blur && f.region.is_none());
     let alpha = raster.has_alpha() || fades;
-    let mut layer = Layer::of(&raster);
+    let mut layer = Layer::of(&raster, work);
     for filter in &edits.filters {
-        layer.filter(*filter, edits.scale, if fades { Edge::Clear } else { Edge::Extended });
+        layer.filter(*filter, edits.scale, if fades { Edge::Clear } else { Edge::Extended })?;
     }
     if edits.sharpen > 0 {
-        layer.sharpen(f32::from(edits.sharpen) / 100.0);
+        layer.sharpen(f32::from(edits.sharpen) / 100.0)?;
     }
     let raster = layer.into_raster(alpha);
-    match edits.canvas {
+    Ok(match edits.canvas {
         Some(CanvasColour::Rgb(colour)) if fades => raster.flattened(colour),
         _ => raster,
-    }
+    })
 }
 
 /// What lies beyond the picture's edge.
@@ -49,8 +54,8 @@ enum Edge {
     Clear,
 }
 
-impl Layer {
-    fn of(raster: &Raster) -> Self {
+impl<'a> Layer<'a> {
+    fn of(raster: &Raster, work: &'a Work) -> Self {
         let channels = raster.channels();
         let value = |byte: u8| f32::from(byte) / 255.0;
         let pixels = raster
@@ -61,7 +66,7 @@ impl Layer {
                 [value(pixel[0]), value(pixel[1]), value(pixel[2]), alpha]
             })
             .collect();
-        Self { size: raster.size(), pixels }
+        Self { size: raster.size(), pixels, work }
     }
 
     fn into_raster(self, alpha: bool) -> Raster {
@@ -77,16 +82,17 @@ impl Layer {
         raster
     }
 
-    fn filter(&mut self, filter: Filter, scale: f32, edge: Edge) {
+    fn filter(&mut self, filter: Filter, scale: f32, edge: Edge) -> Result<(), ImageError> {
+        self.work.go_on()?;
         let before = filter
             .region
             .map(|region| (region.edges(self.size.width, self.size.height), self.pixels.clone()));
         let amount = filter.amount() * if filter.effect.is_length() { scale } else { 1.0 };
         match filter.effect {
             Effect::Blur => {
-                self.blur(amount, if filter.region.is_some() { Edge::Extended } else { edge })
+                self.blur(amount, if filter.region.is_some() { Edge::Extended } else { edge })?
             }
-            Effect::Sharpen => self.sharpen(amount / 100.0),
+            Effect::Sharpen => self.sharpen(amount / 100.0)?,
             Effect::Pixelate => self.pixelate(amount),
             Effect::Brightness => self.each(|value| value * amount / 100.0),
             Effect::Contrast => self.each(|value| (value - 0.5) * amount / 100.0 + 0.5),
@@ -106,6 +112,7 @@ impl Layer {
                 }
             }
         }
+        Ok(())
     }
 
     fn each(&mut self, change: impl Fn(f32) -> f32) {
@@ -123,15 +130,18 @@ impl Layer {
         }
     }
 
-    fn blur(&mut self, deviation: f32, edge: Edge) {
-        if deviation > 0.0 {
-            self.premultiplied(|layer| blur::blur(&mut layer.pixels, layer.size, deviation, edge));
+    fn blur(&mut self, deviation: f32, edge: Edge) -> Result<(), ImageError> {
+        if deviation <= 0.0 {
+            return Ok(());
         }
+        self.premultiplied(|layer| {
+            blur::blur(&mut layer.pixels, layer.size, (deviation, edge), layer.work)
+        })
     }
 
     /// Adds to each pixel what a slight blur takes from its luminance, so that colours do not shift
     /// at edges. Transparent pixels have no luminance: each counts by its opacity.
-    fn sharpen(&mut self, amount: f32) {
+    fn sharpen(&mut self, amount: f32) -> Result<(), ImageError> {
         const DEVIATION: f32 = 0.8;
         let luminance = |pixel: &[f32]| 0.2126 * pixel[0] + 0.7152 * pixel[1] + 0.0722 * pixel[2];
         let mut soft: Vec<f32> = self
@@ -139,7 +149,7 @@ impl Layer {
             .chunks_exact(4)
             .flat_map(|pixel| [luminance(pixel) * pixel[3], 0.0, 0.0, pixel[3]])
             .collect();
-        blur::blur(&mut soft, self.size, DEVIATION, Edge::Extended);
+        blur::blur(&mut soft, self.size, (DEVIATION, Edge::Extended), self.work)?;
         for (pixel, soft) in self.pixels.chunks_exact_mut(4).zip(soft.chunks_exact(4)) {
             if soft[3] <= 0.0 {
                 continue;
@@ -147,6 +157,7 @@ impl Layer {
             let gain = (luminance(pixel) - soft[0] / soft[3]) * amount;
             pixel[..3].iter_mut().for_each(|value| *value = (*value + gain).clamp(0.0, 1.0));
         }
+        Ok(())
     }
 
     /// Squares of `side` pixels, each of the mean of what it covers.
@@ -179,16 +190,17 @@ impl Layer {
     }
 
     /// Work that mixes neighbours, so that the colour of transparent pixels does not count.
-    fn premultiplied(&mut self, work: impl FnOnce(&mut Self)) {
+    fn premultiplied<T>(&mut self, work: impl FnOnce(&mut Self) -> T) -> T {
         for pixel in self.pixels.chunks_exact_mut(4) {
             let alpha = pixel[3];
             pixel[..3].iter_mut().for_each(|value| *value *= alpha);
         }
-        work(self);
+        let done = work(self);
         for pixel in self.pixels.chunks_exact_mut(4) {
             let straight = if pixel[3] > 0.0 { pixel[3].recip() } else { 0.0 };
             pixel[..3].iter_mut().for_each(|value| *value = (*value * straight).clamp(0.0, 1.0));
         }
+        done
     }
 }
 
@@ -206,6 +218,10 @@ mod tests {
             canvas: recipe.canvas,
             ..Edits::default()
         }
+    }
+
+    fn apply(raster: Raster, edits: &Edits) -> Raster {
+        super::apply(raster, edits, &Work::default()).expect("work that is not ended")
     }
 
     fn one_pixel(recipe: &str, colour: [u8; 4]) -> [u8; 4] {
@@ -279,5 +295,23 @@ mod tests {
         let worst =
             cut_out.bytes().iter().zip(sharpened.bytes()).map(|(a, b)| a.abs_diff(*b)).max();
         assert!(worst <= Some(1), "{worst:?}");
+    }
+
+    #[test]
+    fn twenty_blurs_end_when_the_work_is_ended() {
+        let raster = Raster::filled(Size::new(3000, 2000), [9, 80, 200, 255], false);
+        let blurs: Vec<String> =
+            (0..20).map(|at| format!("blur-30.in-0-0-50-{}", 60 + at)).collect();
+        let blurs = blurs.join("_");
+        let (work, started) = (Work::default(), std::time::Instant::now());
+        let ending = work.clone();
+        let end = std::thread::spawn(move || {
+            std::thread::sleep(std::time::Duration::from_millis(50));
+            ending.stop();
+        });
+        let ended = super::apply(raster, &edits(&blurs), &work);
+        assert!(matches!(ended, Err(ImageError::Stopped)));
+        end.join().expect("no panic");
+        assert!(started.elapsed().as_secs() < 10, "all of them take a minute");
     }
 }

@@ -12,6 +12,7 @@ use kivet_recipe::{Facts, Format, Orientation};
 use crate::{
     ImageError, Limits,
     decode::{probe_bmp, probe_tiff},
+    guarded::guarded,
     svg,
 };
 
@@ -24,8 +25,12 @@ pub fn probe(bytes: &[u8], limits: Limits) -> Result<Facts, ImageError> {
     limits.check_bytes(bytes.len() as u64)?;
     let facts = match bytes {
         [0xFF, 0xD8, 0xFF, ..] => jpeg::probe(bytes)?,
-        [0x89, b'P', b'N', b'G', 0x0D, 0x0A, 0x1A, 0x0A, ..] => png::probe(bytes)?,
-        [b'G', b'I', b'F', b'8', b'7' | b'9', b'a', ..] => gif::probe(bytes)?,
+        [0x89, b'P', b'N', b'G', 0x0D, 0x0A, 0x1A, 0x0A, ..] => {
+            guarded(Format::Png, || png::probe(bytes))?
+        }
+        [b'G', b'I', b'F', b'8', b'7' | b'9', b'a', ..] => {
+            guarded(Format::Gif, || gif::probe(bytes))?
+        }
         [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => webp::probe(bytes)?,
         [_, _, _, _, b'f', b't', b'y', b'p', b'a', b'v', b'i', b'f' | b's', ..] => {
             avif::probe(bytes)?
@@ -33,9 +38,11 @@ pub fn probe(bytes: &[u8], limits: Limits) -> Result<Facts, ImageError> {
         [0xFF, 0x0A, ..] | [0, 0, 0, 0x0C, b'J', b'X', b'L', b' ', 0x0D, 0x0A, 0x87, 0x0A, ..] => {
             of_jxl(bytes)?
         }
-        [b'B', b'M', ..] => probe_bmp(bytes)?,
-        [b'I', b'I', 42 | 43, 0, ..] | [b'M', b'M', 0, 42 | 43, ..] => probe_tiff(bytes)?,
-        _ if svg::looks_like(bytes) => svg::probe(bytes)?,
+        [b'B', b'M', ..] => guarded(Format::Bmp, || probe_bmp(bytes))?,
+        [b'I', b'I', 42 | 43, 0, ..] | [b'M', b'M', 0, 42 | 43, ..] => {
+            guarded(Format::Tiff, || probe_tiff(bytes))?
+        }
+        _ if svg::looks_like(bytes) => guarded(Format::Svg, || svg::probe(bytes))?,
         _ => return Err(ImageError::NotAPicture),
     };
     // A vector has no pixels until it is drawn.

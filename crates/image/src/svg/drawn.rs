@@ -2,14 +2,14 @@
 
 use std::sync::Arc;
 
-use kivet_recipe::{CanvasColour, Plan, Recipe, Size, plan};
+use kivet_recipe::{CanvasColour, Format, Plan, Recipe, Size, plan};
 use resvg::{
     tiny_skia::{Pixmap, Transform},
     usvg::{ImageHrefResolver, Options, Tree, fontdb::Database},
 };
 
-use super::{cut, damaged};
-use crate::{ImageError, Raster};
+use super::{cut, damaged, effort};
+use crate::{ImageError, Limits, Raster, guarded::guarded};
 
 /// The fonts that text in drawings is set in. Empty by default: text is then left out.
 #[derive(Clone, Debug, Default)]
@@ -33,16 +33,17 @@ pub(crate) fn draw_whole(bytes: &[u8], natural: Size) -> Result<Raster, ImageErr
     } else {
         Recipe::default()
     };
-    draw(bytes, natural, &plan(&recipe, natural), None, &Fonts::default())
+    draw(bytes, natural, &plan(&recipe, natural), None, (&Fonts::default(), Limits::DEFAULT))
 }
 
-/// Draws the vector as `plan` says, with alpha.
+/// Draws the vector as `plan` says, with alpha; one that would take longer than `limits` allow is
+/// refused before.
 pub(crate) fn draw(
     bytes: &[u8],
     natural: Size,
     plan: &Plan,
     canvas: Option<CanvasColour>,
-    fonts: &Fonts,
+    (fonts, limits): (&Fonts, Limits),
 ) -> Result<Raster, ImageError> {
     let vector = cut::cut(bytes, natural, plan, canvas)?;
     let options = Options {
@@ -54,12 +55,18 @@ pub(crate) fn draw(
         },
         ..Options::default()
     };
-    let tree = Tree::from_str(&vector, &options).map_err(damaged)?;
+    let document = super::parsed(&vector)?;
+    effort::check_references(&document)?;
+    let tree = Tree::from_xmltree(&document, &options).map_err(damaged)?;
     let Size { width, height } = plan.size;
+    effort::check(&tree, (width, height), limits)?;
     let mut pixmap =
         Pixmap::new(width, height).ok_or_else(|| damaged("it is too large to draw"))?;
     let (x, y) = (width as f32 / tree.size().width(), height as f32 / tree.size().height());
-    resvg::render(&tree, Transform::from_scale(x, y), &mut pixmap.as_mut());
+    guarded(Format::Svg, || {
+        resvg::render(&tree, Transform::from_scale(x, y), &mut pixmap.as_mut());
+        Ok(())
+    })?;
     let mut pixels = pixmap.take_demultiplied();
     pixels.truncate(width as usize * height as usize * 4);
     Raster::new(plan.size, true, pixels).ok_or_else(|| damaged("it was drawn at another size"))

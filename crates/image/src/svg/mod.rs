@@ -1,10 +1,13 @@
 //! Vectors: measured, cleaned, cropped by their viewBox, and drawn as pixels where a recipe asks
 //! for such.
 
+mod allowed;
 mod clean;
 mod cut;
 mod drawn;
+mod effort;
 mod measure;
+mod sheet;
 
 use std::{borrow::Cow, io::Read};
 
@@ -54,19 +57,25 @@ fn parsed(text: &str) -> Result<roxmltree::Document<'_>, ImageError> {
     roxmltree::Document::parse_with_options(text, options).map_err(damaged)
 }
 
-/// Refuses nesting beyond [`DEEPEST`] before anything that recurses sees it.
+/// Refuses nesting beyond [`DEEPEST`] before anything that recurses sees it. One pass: a `<` inside a
+/// tag, as attributes may hold, counts as one more element.
 fn refuse_deep(text: &str) -> Result<(), ImageError> {
-    let (mut depth, mut rest) = (0usize, text);
-    while let Some(at) = rest.find('<') {
-        rest = &rest[at + 1..];
-        match rest.as_bytes().first() {
-            Some(b'/') => depth = depth.saturating_sub(1),
-            Some(b'!' | b'?') | None => {}
-            Some(_) => {
-                let closes_itself = rest.find('>').is_some_and(|end| rest[..end].ends_with('/'));
-                depth += usize::from(!closes_itself);
-            }
+    let (mut depth, mut in_tag, mut last) = (0usize, false, 0u8);
+    let bytes = text.as_bytes();
+    for (at, byte) in bytes.iter().enumerate() {
+        match byte {
+            b'<' => match bytes.get(at + 1) {
+                Some(b'/') => depth = depth.saturating_sub(1),
+                Some(b'!' | b'?') | None => {}
+                Some(_) => {
+                    depth += 1;
+                    in_tag = true;
+                }
+            },
+            b'>' if std::mem::take(&mut in_tag) && last == b'/' => depth -= 1,
+            _ => {}
         }
+        last = *byte;
         // Twice as deep as allowed: attributes may hold `<`, which this count takes for elements.
         if depth > DEEPEST * 2 {
             return Err(damaged(format!("its elements are nested more than {DEEPEST} deep")));

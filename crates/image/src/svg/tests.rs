@@ -1,5 +1,6 @@
 use std::io::Write;
 
+use base64::{Engine, engine::general_purpose::STANDARD as BASE64};
 use flate2::{Compression, write::GzEncoder};
 use kivet_recipe::{Recipe, Size, plan_for};
 
@@ -14,13 +15,19 @@ fn cut_by(text: &str, recipe: &str) -> String {
 
 #[test]
 fn what_could_act_or_reach_out_is_left_out_and_the_drawing_stays() {
-    let nasty = r##"<?xml version="1.0"?><?xml-stylesheet href="https://elsewhere.test/a.css"?>
+    let nasty = r##"<?xml version="1.0"?><!DOCTYPE svg [<!ENTITY act "<script>act()</script><path onload='act()'/>">]><?xml-stylesheet href="https://elsewhere.test/a.css"?>
         <svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" viewBox="0 0 40 30" onload="act()">
-        <script>act()</script><style>@import url(https://elsewhere.test/b.css); .a { fill: red }</style>
+        &act;<script>act()</script><style>@import url(https://elsewhere.test/b.css); .a { fill: red }</style>
+        <style>.b { fill: url(<!-- -->https://elsewhere.test/f) }</style>
+        <style>@im<?pi?>port "https://elsewhere.test/g.css";</style>
+        <style>.c { fill: u<g/>rl(https://elsewhere.test/h) } .d { fill: src("https://elsewhere.test/i") }</style>
+        <a ping="https://elsewhere.test/j" href="#mine"><path src="https://elsewhere.test/k" d="M1 1"/></a>
+        <image href="data:image/svg+xml;base64,AAAA" xlink:href="#mine"/>
+        <path fill="u\72l(https://elsewhere.test/l)" filter="url( 'https://elsewhere.test/m' )" d="M2 2"/>
         <style>.kept { fill: url( '#paint' ) }</style>
         <foreignObject><body xmlns="http://www.w3.org/1999/xhtml"><img src="x" onerror="act()"/></body></foreignObject>
         <a href="javascript:act()"><path d="M0 0h9v9z" fill="#c22" OnClick="act()"/></a>
-        <image href="https://elsewhere.test/c.png" width="9" height="9"/><image xlink:href="data:image/png;base64,AAAA"/>
+        <image href="https://elsewhere.test/c.png" width="9" height="9"/><image xlink:href="data:image/png;base64,iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg=="/>
         <use xlink:href="other.svg#x"/><use href="#mine"/>
         <rect style="fill:url(https://elsewhere.test/d.svg#p)" width="4" height="4"/>
         <circle id="mine" r="3" style="fill: u\72l(https://elsewhere.test/e)"/>
@@ -44,7 +51,7 @@ fn what_could_act_or_reach_out_is_left_out_and_the_drawing_stays() {
         "M0 0h9v9z",
         "#c22",
         "href=\"#mine\"",
-        "data:image/png;base64,AAAA",
+        "data:image/png;base64,iVBOR",
         "5 &lt; 7 &amp; 8",
         "#paint",
     ] {
@@ -52,6 +59,130 @@ fn what_could_act_or_reach_out_is_left_out_and_the_drawing_stays() {
     }
     let twice = cut_by(&clean, "fidelity-70");
     assert_eq!(cut_by(&twice, "fidelity-70"), twice, "what is clean stays as it is");
+}
+
+#[test]
+fn pictures_carried_inside_obey_limits() {
+    let raster = crate::Raster::filled(Size::new(4000, 4000), [200, 30, 30, 255], false);
+    let png = crate::encode(&raster, Format::Png, kivet_recipe::Encoding::Lossless).expect("a PNG");
+    let image = format!("<image href=\"data:image/png;base64,{}\"/>", BASE64.encode(png));
+    let carried = |copies: usize| {
+        let text = format!(
+            r#"<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><path d="M0 0h9"/>{}</svg>"#,
+            image.repeat(copies)
+        );
+        cut_by(&text, "fidelity-70").matches("data:image/png").count()
+    };
+    assert_eq!(carried(2), 2);
+    assert_eq!(carried(9), 3, "48 of 50 megapixels");
+}
+
+/// A drawing of 1,000 pixels square around `content`.
+fn large(content: &str) -> String {
+    format!(r#"<svg xmlns="http://www.w3.org/2000/svg" width="1000" height="1000">{content}</svg>"#)
+}
+
+/// A filter over the whole of a drawing.
+fn filtered(primitives: &str) -> String {
+    large(&format!(
+        r##"<filter id="f" x="0" y="0" width="1" height="1">{primitives}</filter><rect width="1000" height="1000" fill="#c22" filter="url(#f)"/>"##
+    ))
+}
+
+/// `levels` of elements, each with two uses of the one before.
+fn forest(levels: usize, use_of: impl Fn(usize) -> String) -> String {
+    let trees: String = (1..=levels).map(use_of).collect();
+    large(&format!(
+        r##"<g id="l0"><rect width="1000" height="1000" fill="#c22"/></g>{trees}<use href="#l{levels}"/>"##
+    ))
+}
+
+fn drawn(text: &str) -> Result<crate::Raster, crate::ImageError> {
+    let facts = probe_any(text.as_bytes(), Limits::default())?;
+    let recipe: Recipe = "1000w".parse().expect("a recipe");
+    let limits = (&Fonts::default(), Limits::default());
+    draw(text.as_bytes(), facts.size, &plan_for(&recipe, &facts), None, limits)
+}
+
+#[test]
+fn heavy_vectors_are_refused_before_they_are_begun() {
+    let masked = |level: usize| {
+        let before = level - 1;
+        format!(
+            r##"<mask id="m{level}"><use href="#l{before}"/></mask><g id="l{level}"><g mask="url(#m{level})"><use href="#l{before}"/></g></g>"##
+        )
+    };
+    let patterned = |level: usize| {
+        let before = level - 1;
+        let tile = r##"patternUnits="userSpaceOnUse" width="1000" height="1000""##;
+        format!(
+            r##"<pattern id="p{level}" {tile}><use href="#l{before}"/><use href="#l{before}"/></pattern><g id="l{level}"><rect width="1000" height="1000" fill="url(#p{level})"/></g>"##
+        )
+    };
+    let used = |level: usize| {
+        let before = level - 1;
+        format!(r##"<g id="l{level}"><use href="#l{before}"/><use href="#l{before}"/></g>"##)
+    };
+    // By a style sheet, which attributes do not show.
+    let styled: String = (1..=30).map(|at| format!(".m{at} {{ mask: url(#m{at}) }}")).collect();
+    let styled = forest(30, masked)
+        .replace("mask=\"url(#m", "class=\"m")
+        .replace(")\"><use", "\"><use")
+        .replacen('>', &format!("><style>{styled}</style>"), 1);
+    let started = std::time::Instant::now();
+    for (name, text) in [
+        ("masks by rules", styled),
+        ("uses", forest(30, used)),
+        ("masks", forest(30, masked)),
+        ("patterns", forest(14, patterned)),
+        ("turbulence", filtered(r#"<feTurbulence baseFrequency=".05" numOctaves="5000"/>"#)),
+        ("a wide window", filtered(r#"<feMorphology operator="dilate" radius="400"/>"#)),
+        ("many blurs", filtered(&r#"<feGaussianBlur stdDeviation="90"/>"#.repeat(500))),
+        (
+            "many layers",
+            large(&r##"<g opacity=".5"><rect width="1000" height="1000"/></g>"##.repeat(9000)),
+        ),
+    ] {
+        assert!(drawn(&text).is_err(), "{name}");
+    }
+    assert!(started.elapsed().as_secs() < 20, "{:?}", started.elapsed());
+    for (name, text) in [
+        ("uses", forest(8, used)),
+        ("masks", forest(3, masked)),
+        ("turbulence", filtered(r#"<feTurbulence baseFrequency=".05" numOctaves="4"/>"#)),
+        (
+            "lighting",
+            filtered(r#"<feDiffuseLighting><feDistantLight azimuth="9"/></feDiffuseLighting>"#),
+        ),
+        ("a window", filtered(r#"<feMorphology operator="dilate" radius="4"/>"#)),
+        (
+            "convolving",
+            filtered(
+                r#"<feConvolveMatrix order="5" kernelMatrix="1 1 1 1 1 1 1 1 1 1 1 1 1 1 1 1 1 1 1 1 1 1 1 1 1"/>"#,
+            ),
+        ),
+        ("blurs", filtered(&r#"<feGaussianBlur stdDeviation="20"/>"#.repeat(5))),
+        (
+            "layers",
+            large(&r##"<g opacity=".5"><rect width="1000" height="1000"/></g>"##.repeat(50)),
+        ),
+        ("paths", large(&r##"<path d="M0 0L1000 9L9 1000z"/>"##.repeat(200))),
+    ] {
+        let started = std::time::Instant::now();
+        drawn(&text).expect(name);
+        println!("{name}: {:.2} s", started.elapsed().as_secs_f64());
+    }
+}
+
+#[test]
+fn nesting_is_measured_in_one_pass() {
+    let started = std::time::Instant::now();
+    for open in ["<a", "<a>", "<a b='<", "<a/>", "</a>"] {
+        let text = format!("<svg xmlns=\"http://www.w3.org/2000/svg\">{}", open.repeat(400_000));
+        assert!(probe_any(text.as_bytes(), Limits::default()).is_err(), "{open}");
+    }
+    // Quadratic, the first of them alone took 42 s.
+    assert!(started.elapsed().as_secs() < 20);
 }
 
 #[test]
@@ -81,8 +212,14 @@ fn it_is_cropped_turned_and_laid_on_a_canvas_as_pixels_and_as_a_vector_alike() {
         let facts = probe_any(QUARTERS.as_bytes(), Limits::default()).expect("a drawing");
         let recipe: Recipe = recipe.parse().expect(recipe);
         let plan = plan_for(&recipe, &facts);
-        let raster = draw(QUARTERS.as_bytes(), facts.size, &plan, recipe.canvas, &Fonts::default())
-            .expect("drawn");
+        let raster = draw(
+            QUARTERS.as_bytes(),
+            facts.size,
+            &plan,
+            recipe.canvas,
+            (&Fonts::default(), Limits::DEFAULT),
+        )
+        .expect("drawn");
         // The vector, drawn as a picture of its own, is the same.
         let vector = cut(QUARTERS.as_bytes(), facts.size, &plan, recipe.canvas).expect("cut");
         let again = probe_any(vector.as_bytes(), Limits::default()).expect("a drawing");

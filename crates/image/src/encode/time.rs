@@ -1,0 +1,63 @@
+//! Encoders cannot be stopped once they have begun, most of them: how long one would take is told by
+//! what it takes for a sample.
+
+use std::time::{Duration, Instant};
+
+use kivet_recipe::Format;
+
+use super::{Writing, write_now};
+use crate::{ImageError, Raster, Work, first::sample, metadata::Kept};
+
+/// From so many pixels on a sample is tried first: below, no encoder takes a minute.
+const FROM: u64 = 6_000_000;
+
+/// How much longer the whole may take than its sample says.
+const MARGIN: f64 = 1.3;
+
+/// Refuses to begin what would take longer than is left.
+///
+/// # Errors
+/// [`ImageError::TooSlow`], or that the work was ended.
+pub(super) fn check(raster: &Raster, format: Format, writing: &Writing) -> Result<(), ImageError> {
+    writing.work.go_on()?;
+    let pixels = raster.size().pixels();
+    if pixels < FROM || !writing.work.has_end() {
+        return Ok(());
+    }
+    let Some(sample) = sample(raster) else { return Ok(()) };
+    let alone = Writing { kept: Kept::default(), work: Work::default(), ..writing.clone() };
+    let started = Instant::now();
+    write_now(&sample, format, &alone)?;
+    let whole = started.elapsed().as_secs_f64() * pixels as f64 / sample.size().pixels() as f64;
+    writing.work.has_time_for(Duration::from_secs_f64(whole * MARGIN))
+}
+
+#[cfg(test)]
+mod tests {
+    use kivet_recipe::{Encoding, Size};
+
+    use super::*;
+    use crate::{Limits, write};
+
+    #[test]
+    fn what_would_take_too_long_is_not_begun() {
+        let (size, mut state) = (Size::new(3000, 2400), 1u32);
+        let bytes = (0..size.pixels() * 3)
+            .map(|_| {
+                state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+                (state >> 24) as u8
+            })
+            .collect();
+        let noise = Raster::new(size, false, bytes).expect("pixels");
+        let soon = Limits { time: Duration::from_millis(400), ..Limits::DEFAULT };
+        for format in crate::written([Format::Avif, Format::Jxl, Format::Jpeg]) {
+            let work = Work::within(soon);
+            let writing = Writing { work, ..Writing::new(Encoding::lossy(98.0)) };
+            let started = Instant::now();
+            let refused = write(&noise, format, &writing);
+            assert!(matches!(refused, Err(ImageError::TooSlow)), "{format}");
+            // The whole takes four seconds and more.
+            assert!(started.elapsed().as_secs_f64() < 2.0, "{format}: {:?}", started.elapsed());
+        }
+    }
+}
