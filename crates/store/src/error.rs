@@ -22,6 +22,14 @@ pub enum StoreError {
         /// Why.
         source: rusqlite_migration::Error,
     },
+    /// The database file is damaged, or not Kivet's.
+    #[error("the records in {} cannot be used: {problem}", path.display())]
+    Broken {
+        /// The database file.
+        path: PathBuf,
+        /// What is wrong with it.
+        problem: String,
+    },
     /// The database file has tables this version does not know.
     #[error("the records in {} were written by a later version of Kivet; run that one, or name another data folder", path.display())]
     Later {

@@ -1,153 +1,25 @@
-//! Records in SQLite: what is known of originals, and the index of renditions.
+//! Records in SQLite: one database file, its tables, and what to do with a file that is broken.
 //!
 //! Calls block; callers on an async thread move them off it.
 
-use std::path::{Path, PathBuf};
+use std::{
+    ffi::OsString,
+    path::{Path, PathBuf},
+    time::{Duration, SystemTime, UNIX_EPOCH},
+};
 
-use kivet_recipe::{Facts, Format};
 use r2d2::{Pool, PooledConnection};
 use r2d2_sqlite::SqliteConnectionManager;
-use rusqlite::{OptionalExtension, params};
-use rusqlite_migration::{M, MigrationDefinitionError, Migrations};
+use rusqlite::{Connection, ErrorCode};
+use rusqlite_migration::{MigrationDefinitionError, Migrations};
 
-use crate::StoreError;
+use crate::{StoreError, schema::STEPS};
 
-const STEPS: &[M<'static>] = &[
-    M::up(
-        "CREATE TABLE originals (
-        shelf TEXT NOT NULL,
-        path TEXT NOT NULL,
-        bytes INTEGER NOT NULL,
-        modified_ms INTEGER NOT NULL,
-        hash TEXT NOT NULL,
-        facts TEXT NOT NULL,
-        PRIMARY KEY (shelf, path)
-    ) STRICT;
-    CREATE TABLE renditions (
-        key TEXT PRIMARY KEY,
-        shelf TEXT NOT NULL,
-        path TEXT NOT NULL,
-        recipe TEXT NOT NULL,
-        format TEXT NOT NULL,
-        width INTEGER NOT NULL,
-        height INTEGER NOT NULL,
-        bytes INTEGER NOT NULL,
-        made_at INTEGER NOT NULL DEFAULT (unixepoch())
-    ) STRICT;
-    CREATE INDEX renditions_by_original ON renditions (shelf, path);",
-    ),
-    M::up(
-        "CREATE TABLE checks (
-        id INTEGER PRIMARY KEY,
-        page TEXT NOT NULL,
-        at INTEGER NOT NULL,
-        mode TEXT NOT NULL,
-        findings INTEGER NOT NULL,
-        measures TEXT NOT NULL,
-        report TEXT NOT NULL
-    ) STRICT;
-    CREATE INDEX checks_by_page ON checks (page, id);",
-    ),
-    M::up(
-        "CREATE TABLE curves (
-        hash TEXT NOT NULL,
-        format TEXT NOT NULL,
-        measured TEXT NOT NULL,
-        PRIMARY KEY (hash, format)
-    ) STRICT;
-    CREATE TABLE focus (
-        shelf TEXT NOT NULL,
-        path TEXT NOT NULL,
-        x INTEGER NOT NULL,
-        y INTEGER NOT NULL,
-        PRIMARY KEY (shelf, path)
-    ) STRICT;
-    ALTER TABLE renditions ADD COLUMN family TEXT NOT NULL DEFAULT '';
-    CREATE INDEX renditions_by_family ON renditions (family);",
-    ),
-    // Facts hold more since this step: they are learnt anew. The steps after it once dropped the
-    // curves of changed encoders, which the revision beside each curve tells now; a database counts
-    // its steps, so they stay.
-    M::up("DELETE FROM originals;"),
-    M::up("SELECT 1;"),
-    M::up("SELECT 1;"),
-    M::up("SELECT 1;"),
-    M::up("SELECT 1;"),
-    M::up("SELECT 1;"),
-    M::up("SELECT 1;"),
-    M::up("ALTER TABLE curves ADD COLUMN revision INTEGER NOT NULL DEFAULT 0;"),
-    M::up(
-        "CREATE TABLE places (
-        name TEXT PRIMARY KEY,
-        revision INTEGER NOT NULL,
-        document TEXT NOT NULL
-    ) STRICT;
-    CREATE TABLE ladders (
-        place TEXT NOT NULL,
-        hash TEXT NOT NULL,
-        offered TEXT NOT NULL,
-        PRIMARY KEY (place, hash)
-    ) STRICT;
-    CREATE TABLE alts (
-        shelf TEXT NOT NULL,
-        path TEXT NOT NULL,
-        language TEXT NOT NULL,
-        place TEXT NOT NULL,
-        text TEXT NOT NULL,
-        PRIMARY KEY (shelf, path, language, place)
-    ) STRICT;",
-    ),
-    M::up(
-        "CREATE TABLE rules (
-        id INTEGER PRIMARY KEY CHECK (id = 1),
-        document TEXT NOT NULL
-    ) STRICT;",
-    ),
-];
+/// What a database of Kivet's says it is: `KIVT` (<https://sqlite.org/pragma.html>, application_id).
+const APPLICATION: i32 = 0x4b49_5654;
 
-/// What tells one state of a file from another without reading it.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub struct Stamp {
-    /// Length in bytes.
-    pub bytes: u64,
-    /// Last change, in milliseconds since 1970.
-    pub modified_ms: i64,
-}
-
-/// What is known of one original.
-#[derive(Clone, Debug, PartialEq)]
-pub struct OriginalRecord {
-    /// The state of the file this was learnt from.
-    pub stamp: Stamp,
-    /// BLAKE3 hash of its bytes, in hexadecimal.
-    pub hash: String,
-    /// Its facts.
-    pub facts: Facts,
-}
-
-/// One line of the rendition index.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct RenditionRecord {
-    /// The key of its blob.
-    pub key: String,
-    /// The shelf of its original.
-    pub shelf: String,
-    /// The path of its original.
-    pub path: String,
-    /// The canonical recipe.
-    pub recipe: String,
-    /// Its format.
-    pub format: Format,
-    /// Pixels across.
-    pub width: u32,
-    /// Pixels down.
-    pub height: u32,
-    /// Bytes of the picture.
-    pub bytes: u64,
-    /// What it shares with renditions of the same shape at other sizes, in other formats and
-    /// fidelities.
-    pub family: String,
-}
+/// How long a call waits for another process to let go of the file, and for a connection.
+const WAIT: Duration = Duration::from_millis(500);
 
 /// The database.
 #[derive(Clone, Debug)]
@@ -159,124 +31,47 @@ impl Records {
     /// Opens the database file, making it or bringing it up to date as needed.
     ///
     /// # Errors
-    /// If the file cannot be opened or was written by a later version.
+    /// If the file cannot be opened, is damaged, is not Kivet's, or was written by a later version.
     pub fn open(path: &Path) -> Result<Self, StoreError> {
+        inspect(path)?;
         let manager = SqliteConnectionManager::file(path).with_init(|connection| {
-            connection
-                .execute_batch("PRAGMA journal_mode = WAL; PRAGMA synchronous = NORMAL; PRAGMA busy_timeout = 5000;")
+            connection.busy_timeout(WAIT)?;
+            connection.execute_batch("PRAGMA journal_mode = WAL; PRAGMA synchronous = NORMAL;")
         });
-        let pool = Pool::builder().max_size(4).build(manager)?;
+        let pool = Pool::builder().max_size(4).connection_timeout(2 * WAIT).build(manager)?;
         let at = |source| match source {
             rusqlite_migration::Error::MigrationDefinition(
                 MigrationDefinitionError::DatabaseTooFarAhead,
             ) => StoreError::Later { path: PathBuf::from(path) },
             source => StoreError::Migration { path: PathBuf::from(path), source },
         };
-        Migrations::from_slice(STEPS).to_latest(&mut *pool.get()?).map_err(at)?;
+        let mut connection = pool.get()?;
+        Migrations::from_slice(STEPS).to_latest(&mut connection).map_err(at)?;
+        connection.pragma_update(None, "application_id", APPLICATION)?;
+        drop(connection);
         Ok(Self { pool })
+    }
+
+    /// The same, but a file that is damaged or not Kivet's is set aside, under the name that comes
+    /// with the fresh records.
+    ///
+    /// # Errors
+    /// As [`open`](Self::open), or if it cannot be set aside.
+    pub fn open_or_set_aside(path: &Path) -> Result<(Self, Option<PathBuf>), StoreError> {
+        match Self::open(path) {
+            Ok(records) => Ok((records, None)),
+            Err(StoreError::Broken { .. }) => {
+                let aside = set_aside(path)?;
+                Ok((Self::open(path)?, Some(aside)))
+            }
+            Err(error) => Err(error),
+        }
     }
 
     pub(crate) fn connection(
         &self,
     ) -> Result<PooledConnection<SqliteConnectionManager>, StoreError> {
         Ok(self.pool.get()?)
-    }
-
-    /// What was learnt of an original when it was in the state `stamp`; `None` if it has changed
-    /// since or is new.
-    ///
-    /// # Errors
-    /// If the database cannot be read.
-    pub fn original(
-        &self,
-        shelf: &str,
-        path: &str,
-        stamp: Stamp,
-    ) -> Result<Option<OriginalRecord>, StoreError> {
-        let row: Option<(String, String)> = self
-            .connection()?
-            .prepare_cached(
-                "SELECT hash, facts FROM originals WHERE shelf = ?1 AND path = ?2 AND bytes = ?3 AND modified_ms = ?4",
-            )?
-            .query_row(params![shelf, path, stamp.bytes as i64, stamp.modified_ms], |row| {
-                Ok((row.get(0)?, row.get(1)?))
-            })
-            .optional()?;
-        let Some((hash, facts)) = row else { return Ok(None) };
-        // Facts in an older form are learnt anew.
-        let Ok(facts) = serde_json::from_str::<Facts>(&facts) else { return Ok(None) };
-        let focus = self.focus(shelf, path)?;
-        Ok(Some(OriginalRecord { stamp, hash, facts: Facts { focus, ..facts } }))
-    }
-
-    /// Keeps what was learnt of an original.
-    ///
-    /// # Errors
-    /// If the database cannot be written.
-    pub fn keep_original(
-        &self,
-        shelf: &str,
-        path: &str,
-        record: &OriginalRecord,
-    ) -> Result<(), StoreError> {
-        let facts = serde_json::to_string(&record.facts)
-            .map_err(|source| StoreError::Unreadable { what: "facts", source })?;
-        self.connection()?
-            .prepare_cached("INSERT OR REPLACE INTO originals (shelf, path, bytes, modified_ms, hash, facts) VALUES (?1, ?2, ?3, ?4, ?5, ?6)")?
-            .execute(params![shelf, path, record.stamp.bytes as i64, record.stamp.modified_ms, record.hash, facts])?;
-        Ok(())
-    }
-
-    /// True if the index has a rendition under `key`.
-    ///
-    /// # Errors
-    /// If the database cannot be read.
-    pub fn has_rendition(&self, key: &str) -> Result<bool, StoreError> {
-        Ok(self
-            .connection()?
-            .prepare_cached("SELECT 1 FROM renditions WHERE key = ?1")?
-            .exists(params![key])?)
-    }
-
-    /// Adds a rendition to the index.
-    ///
-    /// # Errors
-    /// If the database cannot be written.
-    pub fn keep_rendition(&self, record: &RenditionRecord) -> Result<(), StoreError> {
-        let RenditionRecord { key, shelf, path, recipe, format, width, height, bytes, family } =
-            record;
-        self.connection()?
-            .prepare_cached("INSERT OR REPLACE INTO renditions (key, shelf, path, recipe, format, width, height, bytes, family) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)")?
-            .execute(params![
-                key,
-                shelf,
-                path,
-                recipe,
-                format.name(),
-                width,
-                height,
-                *bytes as i64,
-                family
-            ])?;
-        Ok(())
-    }
-
-    /// The renditions of one family: key, format, pixels across.
-    ///
-    /// # Errors
-    /// If the database cannot be read.
-    pub fn family(&self, family: &str) -> Result<Vec<(String, Format, u32)>, StoreError> {
-        let connection = self.connection()?;
-        let mut found = connection
-            .prepare_cached("SELECT key, format, width FROM renditions WHERE family = ?1")?;
-        let rows =
-            found.query_map(params![family], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))?;
-        let rows: Vec<(String, String, u32)> = rows.collect::<Result<_, _>>()?;
-        // A format that this version does not know stands in for nothing.
-        let known = |(key, format, width): (String, String, u32)| {
-            Some((key, Format::from_name(&format)?, width))
-        };
-        Ok(rows.into_iter().filter_map(known).collect())
     }
 
     /// Asks the database for an answer that costs nothing.
@@ -289,24 +84,168 @@ impl Records {
     }
 }
 
+/// Refuses a file that is damaged or another program's, before anything is written to it.
+fn inspect(path: &Path) -> Result<(), StoreError> {
+    let broken = |problem: String| StoreError::Broken { path: path.to_owned(), problem };
+    if path.is_dir() {
+        return Err(broken("it is a folder".to_owned()));
+    }
+    if !path.exists() {
+        return Ok(());
+    }
+    let told = |error: rusqlite::Error| match error.sqlite_error_code() {
+        Some(ErrorCode::NotADatabase | ErrorCode::DatabaseCorrupt) => broken(error.to_string()),
+        _ => StoreError::Records(error),
+    };
+    let file = Connection::open(path).map_err(told)?;
+    file.busy_timeout(WAIT).map_err(told)?;
+    let number = |of: &str| file.query_row(of, [], |row| row.get::<_, i32>(0)).map_err(told);
+    let (application, version) = (number("PRAGMA application_id")?, number("PRAGMA user_version")?);
+    let tables = number("SELECT COUNT(*) FROM sqlite_master")?;
+    // Kivet's first versions did not say so, but counted their steps.
+    let is_ours = application == APPLICATION || (application == 0 && (version > 0 || tables == 0));
+    if !is_ours {
+        return Err(broken("it is another program's database".to_owned()));
+    }
+    let found: String =
+        file.query_row("PRAGMA quick_check(1)", [], |row| row.get(0)).map_err(told)?;
+    if found == "ok" { Ok(()) } else { Err(broken(found)) }
+}
+
+/// Renames a broken file, and what SQLite keeps beside it, so that nothing in it is lost.
+fn set_aside(path: &Path) -> Result<PathBuf, StoreError> {
+    let seconds = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |since| since.as_secs());
+    let with = |end: &str| {
+        let mut name = OsString::from(path);
+        name.push(end);
+        PathBuf::from(name)
+    };
+    let aside = with(&format!(".broken-{seconds}"));
+    let failed = |source| StoreError::Folder { path: path.to_owned(), source };
+    std::fs::rename(path, &aside).map_err(failed)?;
+    for end in ["-wal", "-shm"] {
+        let beside = with(end);
+        if beside.exists() {
+            std::fs::rename(&beside, with(&format!(".broken-{seconds}{end}"))).map_err(failed)?;
+        }
+    }
+    Ok(aside)
+}
+
 #[cfg(test)]
 mod tests {
-    use kivet_recipe::{Size, Storage};
+    use kivet_recipe::{Facts, Format, Size, Storage};
 
     use super::*;
+    use crate::{OriginalRecord, RenditionRecord, Stamp};
 
     #[test]
     fn records_outlive_the_process_and_forget_what_changed() {
         let folder = tempfile::tempdir().expect("a folder");
         let file = folder.path().join("records.db");
-        let stamp = Stamp { bytes: 9, modified_ms: 1_000 };
+        let stamp = Stamp { bytes: 9, modified_ms: 1_000, changed_ns: 5, inode: 7 };
         let facts = Facts {
             profile: Some("Display P3".to_owned()),
             ..Facts::plain(Format::Jpeg, Size::new(4000, 3000), Storage::Lossy)
         };
         let record = OriginalRecord { stamp, hash: "aa".to_owned(), facts };
-        let rendition = RenditionRecord {
-            key: "k".to_owned(),
+        let rendition = rendition("k");
+        {
+            let records = Records::open(&file).expect("opened");
+            records.keep_original("photos", "a.jpg", &record).expect("kept");
+            records.keep_rendition(&rendition).expect("kept");
+        }
+        let records = Records::open(&file).expect("opened again");
+        assert_eq!(records.original("photos", "a.jpg", stamp).expect("asked"), Some(record));
+        for changed in [
+            Stamp { modified_ms: 2_000, ..stamp },
+            Stamp { changed_ns: 6, ..stamp },
+            Stamp { inode: 8, ..stamp },
+        ] {
+            assert_eq!(records.original("photos", "a.jpg", changed).expect("asked"), None);
+        }
+        let known = records.last_known("photos", "a.jpg").expect("asked");
+        assert_eq!(known.map(|known| known.stamp), Some(stamp));
+        assert!(
+            records.has_rendition("k").expect("asked")
+                && !records.has_rendition("other").expect("asked")
+        );
+        assert_eq!(records.family("f").expect("asked"), [("k".to_owned(), Format::Avif, 640)]);
+        records.ping().expect("it answers");
+        records.forget_original("photos", "a.jpg").expect("forgotten");
+        assert_eq!(records.last_known("photos", "a.jpg").expect("asked"), None);
+    }
+
+    #[test]
+    fn the_longest_unused_renditions_come_first() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let records = Records::open(&folder.path().join("records.db")).expect("opened");
+        for (key, bytes) in [("a", 10), ("b", 20), ("c", 30)] {
+            records.keep_rendition(&RenditionRecord { bytes, ..rendition(key) }).expect("kept");
+        }
+        records.used(["b", "none"], 5).expect("marked");
+        records.used(["c"], 4).expect("marked");
+        let order = |limit| {
+            let rows = records.least_recently_used(limit).expect("asked");
+            rows.into_iter().map(|(key, _, _)| key).collect::<Vec<_>>()
+        };
+        assert_eq!(
+            (order(2), order(9)),
+            (vec!["c".into(), "b".into()], vec!["c".into(), "b".into(), "a".into()])
+        );
+        let all = crate::Held { count: 3, bytes: 60 };
+        assert_eq!(records.held().expect("asked"), all);
+        let by_shelf = records.held_by_shelf().expect("asked");
+        let sort = crate::HeldOf { shelf: "photos".into(), format: "avif".into(), held: all };
+        assert_eq!(by_shelf, [sort]);
+        records.forget_renditions(["c", "none"]).expect("forgotten");
+        assert_eq!(records.held().expect("asked"), crate::Held { count: 2, bytes: 30 });
+    }
+
+    #[test]
+    fn a_broken_file_is_set_aside_whole_and_what_is_only_locked_is_left() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let file = folder.path().join("records.db");
+        let fresh = |file: &Path| drop(Records::open(file).expect("made"));
+        fresh(&file);
+        let whole = std::fs::read(&file).expect("there");
+        let foreign = folder.path().join("foreign.db");
+        Connection::open(&foreign)
+            .and_then(|other| other.execute_batch("CREATE TABLE guests (name TEXT);"))
+            .expect("made");
+        let foreign = std::fs::read(foreign).expect("there");
+        let mut overwritten = whole.clone();
+        overwritten[..200].fill(0x41);
+        for (name, bytes) in [
+            ("text", b"not a database, but long enough to have a header of its own".to_vec()),
+            ("overwritten", overwritten),
+            ("truncated", whole[..whole.len() / 2 + 100].to_vec()),
+            ("another program's", foreign),
+        ] {
+            std::fs::write(&file, &bytes).expect("written");
+            assert!(matches!(Records::open(&file), Err(StoreError::Broken { .. })), "{name}");
+            let (records, aside) = Records::open_or_set_aside(&file).expect(name);
+            records.keep_rendition(&rendition("k")).expect("it can be used");
+            let aside = aside.expect("a name");
+            assert_eq!(std::fs::read(&aside).expect("kept"), bytes, "{name}");
+            drop(records);
+            std::fs::remove_file(aside).expect("removed");
+        }
+        std::fs::remove_file(&file).expect("removed");
+        std::fs::create_dir(&file).expect("made");
+        let (_, aside) = Records::open_or_set_aside(&file).expect("a folder in its place");
+        assert!(aside.is_some_and(|aside| aside.is_dir()));
+        let locking = Connection::open(&file).expect("opened");
+        locking.execute_batch("PRAGMA locking_mode = EXCLUSIVE; BEGIN EXCLUSIVE;").expect("locked");
+        assert!(!matches!(
+            Records::open_or_set_aside(&file),
+            Ok(_) | Err(StoreError::Broken { .. })
+        ));
+    }
+
+    fn rendition(key: &str) -> RenditionRecord {
+        RenditionRecord {
+            key: key.to_owned(),
             shelf: "photos".to_owned(),
             path: "a.jpg".to_owned(),
             recipe: "640w".to_owned(),
@@ -315,22 +254,7 @@ mod tests {
             height: 480,
             bytes: 1234,
             family: "f".to_owned(),
-        };
-        {
-            let records = Records::open(&file).expect("opened");
-            records.keep_original("photos", "a.jpg", &record).expect("kept");
-            records.keep_rendition(&rendition).expect("kept");
         }
-        let records = Records::open(&file).expect("opened again");
-        assert_eq!(records.original("photos", "a.jpg", stamp).expect("asked"), Some(record));
-        let changed = Stamp { modified_ms: 2_000, ..stamp };
-        assert_eq!(records.original("photos", "a.jpg", changed).expect("asked"), None);
-        assert!(
-            records.has_rendition("k").expect("asked")
-                && !records.has_rendition("other").expect("asked")
-        );
-        assert_eq!(records.family("f").expect("asked"), [("k".to_owned(), Format::Avif, 640)]);
-        records.ping().expect("it answers");
     }
 
     #[test]
