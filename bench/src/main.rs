@@ -8,6 +8,7 @@ mod cold;
 mod curve;
 mod density;
 mod generated;
+mod hits;
 mod ladder;
 mod latency;
 mod markup;
@@ -46,6 +47,8 @@ enum Measure {
     Ladder,
     /// Targets that follow the screens of each step, against one target for all, at the same score.
     Density,
+    /// Pictures that are ready, against nginx and the same bytes as files.
+    Hits,
     /// Elements written a second, on one core.
     Markup,
     /// Peak memory for a 100-megapixel original.
@@ -77,6 +80,7 @@ fn main() -> Result<()> {
         Measure::Cold => cold::run(),
         Measure::Ladder => ladder::run(),
         Measure::Density => density::run(),
+        Measure::Hits => hits::run(),
         Measure::Markup => markup::run(),
         Measure::Memory => memory::run(),
         Measure::One { file } => memory::one(&file),

@@ -21,21 +21,28 @@ pub struct Served {
 
 impl Served {
     /// Serves `originals` as the shelf `photos`; its data folder has that name in that folder.
-    pub fn start(
+    pub fn start(place: (&Path, &str), port: u16, improve: bool, originals: &Path) -> Result<Self> {
+        Self::start_with(place, port, &format!("[policy]\nimprove = {improve}\n"), originals, &[])
+    }
+
+    /// The same, with further tables of its configuration, and variables of its environment.
+    pub fn start_with(
         (folder, name): (&Path, &str),
         port: u16,
-        improve: bool,
+        tables: &str,
         originals: &Path,
+        variables: &[(&str, &str)],
     ) -> Result<Self> {
         let config = folder.join(format!("{name}.toml"));
         let text = format!(
-            "listen = \"127.0.0.1:{port}\"\ndata = \"{name}\"\n[shelves.photos]\nfolder = {originals:?}\n[policy]\nimprove = {improve}\n"
+            "listen = \"127.0.0.1:{port}\"\ndata = \"{name}\"\n[shelves.photos]\nfolder = {originals:?}\n{tables}"
         );
         std::fs::write(&config, text)?;
         let binary = std::env::current_exe()?.with_file_name("kivet");
         let child = Command::new(&binary)
             .args(["serve", "--config"])
             .arg(&config)
+            .envs(variables.iter().copied())
             .stdout(Stdio::null())
             .stderr(Stdio::null())
             .spawn()
@@ -54,6 +61,17 @@ impl Served {
 
     /// The time an answer took, and its header.
     pub fn get(&self, path: &str) -> Result<(Duration, String)> {
+        let (took, header, body) = self.ask(path)?;
+        let text = if path == "/metrics" { String::from_utf8_lossy(&body).into() } else { header };
+        Ok((took, text))
+    }
+
+    /// The bytes of a picture.
+    pub fn body(&self, path: &str) -> Result<Vec<u8>> {
+        Ok(self.ask(path)?.2)
+    }
+
+    fn ask(&self, path: &str) -> Result<(Duration, String, Vec<u8>)> {
         let asked = Instant::now();
         let mut stream = TcpStream::connect(("127.0.0.1", self.port))?;
         write!(
@@ -66,10 +84,12 @@ impl Served {
         let mut body = Vec::new();
         reader.read_to_end(&mut body)?;
         ensure!(header.starts_with("HTTP/1.1 200"), "{path}: {header}");
-        if path == "/metrics" {
-            header = String::from_utf8_lossy(&body).into_owned();
-        }
-        Ok((asked.elapsed(), header))
+        Ok((asked.elapsed(), header, body))
+    }
+
+    /// Its process.
+    pub fn process(&self) -> u32 {
+        self.child.id()
     }
 
     /// Waits until the background is idle.

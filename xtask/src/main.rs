@@ -19,7 +19,7 @@ const USAGE: &str = "cargo xtask NAME
   test [FILTER]   install what is missing, run all tests, also without JPEG XL, or those selected
   check           formatting, clippy, import circles, docs, the console's types and lint
   modules         the modules of each crate and their imports; fails if imports run in a circle
-  bench NAME      a side-by-side measure: choice, cold, density, ladder, latency, lossless,
+  bench NAME      a side-by-side measure: choice, cold, density, hits, ladder, latency, lossless,
                   markup, memory, pages, prior, resize; --write keeps what it prints in docs/design/measures
   shots           make docs/screenshots anew from the demo
   originals [PART]  paint the demo's originals anew, or those whose path contains PART";

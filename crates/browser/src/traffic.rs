@@ -160,6 +160,7 @@ impl Traffic {
         request.media_type.clone_from(&event.response.mime_type);
         request.lifetime_s = lifetime(&event.response.headers);
         request.not_final = not_final(&event.response.headers);
+        request.score = score(&event.response.headers);
         let control = header(event.response.headers.inner(), "cache-control").unwrap_or_default();
         request.no_store = control.to_ascii_lowercase().contains("no-store");
     }
@@ -246,6 +247,12 @@ fn lifetime(headers: &Headers) -> Option<u64> {
 fn not_final(headers: &Headers) -> bool {
     let status = header(headers.inner(), "cache-status").unwrap_or_default();
     ["detail=first", "detail=nearest"].iter().any(|stage| status.ends_with(stage))
+}
+
+/// What Kivet says of a rendition's likeness to its original.
+fn score(headers: &Headers) -> Option<f32> {
+    let said = header(headers.inner(), "kivet-rendition")?;
+    said.split(';').find_map(|one| one.trim().strip_prefix("score=")?.parse().ok())
 }
 
 #[cfg(test)]

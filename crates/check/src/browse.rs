@@ -9,7 +9,7 @@ use futures::{FutureExt, StreamExt, future::BoxFuture, stream};
 use kivet_browser::{Chromium, Tab, Visit, VisitOptions};
 use kivet_page::{
     Device, Document,
-    observation::{Fitted, Observation, PictureFile, Placement, Role, Started, Use},
+    observation::{Fitted, Observation, PictureFile, Placement, Request, Role, Started, Use},
     report::{PageReport, thumbnail_key},
 };
 use rayon::prelude::*;
@@ -192,9 +192,9 @@ fn weighed(
     page.files =
         pictures.par_iter().map(|(url, bytes)| (url.clone(), scales.examine(bytes))).collect();
     let density = page.device.density;
-    let files = &page.files;
+    let (files, requests) = (&page.files, &page.requests);
     page.uses.par_iter_mut().for_each(|place| {
-        place.fitted = fitted(place, files, &pictures, scales, density);
+        place.fitted = fitted(place, files, (&pictures, requests), scales, density);
     });
     let document = Document::parse(&source);
     for place in &mut page.uses {
@@ -237,13 +237,14 @@ fn put_in_by_script(page: &mut Observation, document: &Document) {
 fn fitted(
     place: &Use,
     files: &HashMap<String, PictureFile>,
-    pictures: &HashMap<String, Vec<u8>>,
+    (pictures, requests): (&HashMap<String, Vec<u8>>, &[Request]),
     scales: &Scales,
     density: f64,
 ) -> Option<Fitted> {
     let (file, bytes) = (files.get(&place.url)?, pictures.get(&place.url)?);
     let at = seen(place, file)?;
-    Some(scales.weigh(bytes, file, &at, density))
+    let score = requests.iter().find(|one| one.asked_for(&place.url)).and_then(|one| one.score);
+    Some(scales.weigh((bytes, score), file, &at, density))
 }
 
 /// Where the picture lies, if anything of it is seen; vectors too.

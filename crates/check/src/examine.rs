@@ -84,6 +84,9 @@ fn is_drawn(facts: &Facts) -> bool {
     !facts.animated && facts.format != Format::Svg
 }
 
+/// Scores that are no further above a target count as made for it.
+const NEAR: f32 = 4.0;
+
 /// What one rendition was made of: the file, the part, the size and the target.
 type Made = (String, [u32; 4], Size, Fidelity);
 
@@ -131,14 +134,28 @@ impl Scales {
     }
 
     /// The bytes that what is seen of a picture would take at `density`, by really making it. What
-    /// this version cannot make weighs what it weighs now.
-    pub fn weigh(&self, bytes: &[u8], file: &PictureFile, at: &Placement, density: f64) -> Fitted {
+    /// this version cannot make weighs what it weighs now. One that a service made of its original
+    /// with a score near the target is taken at its word: made once more of what was sent, it would
+    /// lose what was meant to stay, and seem to need less.
+    pub fn weigh(
+        &self,
+        (bytes, score): (&[u8], Option<f32>),
+        file: &PictureFile,
+        at: &Placement,
+        density: f64,
+    ) -> Fitted {
         let target = target_at(density);
         let as_it_is = as_it_is(file, target);
         let Some(facts) = file.facts.as_ref().filter(|facts| is_drawn(facts)) else {
             return as_it_is;
         };
         let plan = plan(facts, at, density);
+        if score.is_some_and(|score| score < target.as_f32() + NEAR) {
+            let Size { width, height } = plan.size;
+            let share = plan.size.pixels() as f64 / facts.size.pixels() as f64;
+            let bytes = (file.bytes as f64 * share.min(1.0)) as u64;
+            return Fitted { width, height, bytes, ..as_it_is };
+        }
         let corner = [plan.crop.x, plan.crop.y, plan.crop.width, plan.crop.height]
             .map(|value| value.round() as u32);
         let key = (file.hash.clone(), corner, plan.size, target);

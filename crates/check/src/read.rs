@@ -182,7 +182,7 @@ impl Read {
                 let at = seen(place, file)?;
                 Some(whole.map_or_else(
                     || predict(file, &at, density),
-                    |header| scales.weigh(&header.bytes, file, &at, density),
+                    |header| scales.weigh((&header.bytes, None), file, &at, density),
                 ))
             });
         }

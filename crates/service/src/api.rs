@@ -3,15 +3,18 @@
 use axum::{
     Json, Router,
     http::{HeaderValue, header::CACHE_CONTROL},
-    routing::get,
+    routing::{any, get},
 };
 use tower_http::set_header::SetResponseHeaderLayer;
-use utoipa::OpenApi;
+use utoipa::{
+    OpenApi,
+    openapi::{Content, PathItem, Ref, ResponseBuilder},
+};
 use utoipa_axum::router::OpenApiRouter;
 
 use crate::{
     app::App,
-    checks, library, markup, places,
+    cache, checks, library, markup, places,
     problem::{Problem, ProblemKind},
     recipes, rewrite, rules, sign_in,
 };
@@ -26,7 +29,40 @@ use crate::{
 )]
 struct Description;
 
-fn described() -> OpenApiRouter<App> {
+/// All calls, and their description.
+fn described() -> (Router<App>, utoipa::openapi::OpenApi) {
+    let (router, mut description) = calls().split_for_parts();
+    for path in description.paths.paths.values_mut() {
+        let PathItem { get, put, post, delete, .. } = path;
+        for call in [get, put, post, delete].into_iter().flatten() {
+            for (status, what) in REFUSALS {
+                let known = call.responses.responses.contains_key(status);
+                let response = ResponseBuilder::new()
+                    .description(what)
+                    .content("application/problem+json", problem());
+                if !known {
+                    call.responses.responses.insert(status.to_owned(), response.build().into());
+                }
+            }
+        }
+    }
+    (router, description)
+}
+
+/// What every call may be answered with.
+const REFUSALS: [(&str, &str); 5] = [
+    ("400", "The path, query or body cannot be read"),
+    ("401", "Neither the admin token nor a signed-in browser"),
+    ("403", "Another site made a signed-in browser call"),
+    ("405", "Not a method of this path"),
+    ("500", "The service failed; its log says why"),
+];
+
+fn problem() -> Content {
+    Content::new(Some(Ref::from_schema_name("Problem")))
+}
+
+fn calls() -> OpenApiRouter<App> {
     OpenApiRouter::with_openapi(Description::openapi())
         .merge(library::routes())
         .merge(recipes::routes())
@@ -34,21 +70,22 @@ fn described() -> OpenApiRouter<App> {
         .merge(places::routes())
         .merge(rules::routes())
         .merge(rewrite::routes())
+        .merge(cache::routes())
         .merge(checks::routes())
         .merge(sign_in::routes())
 }
 
 /// The interface's description (OpenAPI 3.1).
 pub fn openapi() -> utoipa::openapi::OpenApi {
-    described().into_openapi()
+    described().1
 }
 
 /// All administration routes.
 pub(crate) fn routes() -> Router<App> {
-    let (router, description) = described().split_for_parts();
+    let (router, description) = described();
     router
         .route("/api/openapi.json", get(|| async { Json(description) }))
-        .route("/api/{*path}", get(unknown).post(unknown))
+        .route("/api/{*path}", any(unknown))
         // What is administered is for those who may see it, as it is now.
         .layer(SetResponseHeaderLayer::if_not_present(
             CACHE_CONTROL,

@@ -6,18 +6,29 @@ use kivet_recipe::{Access, Policy};
 use kivet_store::Records;
 
 use crate::{
-    metrics::Metrics, pipeline::Pipeline, places::Places, shelves::Shelves, sign_in::SignIn,
+    metrics::Metrics,
+    pic::{Packed, ReadyAnswers},
+    pipeline::Pipeline,
+    places::Places,
+    shelves::Shelves,
+    sign_in::SignIn,
 };
 
-/// The service's parts. Cheap to clone.
-#[derive(Clone)]
-pub struct App {
+/// The service's parts, shared: each request holds them, so that one count is all it costs.
+pub type App = Arc<Parts>;
+
+/// The service's parts.
+pub struct Parts {
     /// Where originals live.
     pub shelves: Shelves,
     /// Where in layouts pictures appear.
     pub places: Places,
     /// Where renditions come from.
     pub pipeline: Pipeline,
+    /// Answers that are ready.
+    pub ready: ReadyAnswers,
+    /// Vectors under gzip.
+    pub packed: Packed,
     /// What is remembered.
     pub records: Records,
     /// Who may look behind the scenes.

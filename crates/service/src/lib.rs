@@ -7,10 +7,13 @@
 mod api;
 mod app;
 mod blocking;
+mod cache;
 mod checks;
 mod config;
+mod connections;
 mod console;
 mod demo;
+mod front;
 mod health;
 mod library;
 mod markup;
@@ -21,7 +24,9 @@ mod pipeline;
 mod places;
 mod problem;
 mod query;
+mod queue;
 mod recipes;
+mod revision;
 mod rewrite;
 mod rules;
 mod schema;
@@ -33,6 +38,7 @@ mod viewer;
 mod why;
 
 pub use api::openapi;
+pub use cache::{CacheResponse, CachedSort};
 pub use checks::{CheckedPage, Kept};
 pub use config::{
     Config, ConfigError, Limits, Originals, OverlaySettings, ShelfRules, ShelfSettings,

@@ -14,7 +14,9 @@ pub struct Metrics {
     sources: IntCounterVec,
     made: IntCounterVec,
     made_bytes: IntCounterVec,
-    unkept: IntCounterVec,
+    store_failures: IntCounterVec,
+    evicted: IntCounterVec,
+    held: IntGauge,
     under_way: IntGauge,
     background: IntGauge,
     queued: Histogram,
@@ -56,7 +58,17 @@ const MADE_BYTES: Description = Description {
     help: "Bytes of renditions made.",
     label: "format",
 };
-const UNKEPT: Description = Description {
+const EVICTED: Description = Description {
+    name: "kivet_renditions_evicted_total",
+    help: "Renditions removed from disk, by the limit that they were above.",
+    label: "reason",
+};
+const HELD: Description = Description {
+    name: "kivet_renditions_held_bytes",
+    help: "Bytes of the renditions on disk.",
+    label: "",
+};
+const STORE_FAILURES: Description = Description {
     name: "kivet_storage_failures_total",
     help: "Times that records or blobs could not be read or written; pictures are sent all the same.",
     label: "store",
@@ -79,9 +91,19 @@ pub(crate) fn reference() -> String {
         "# Metrics\n\n`/metrics` speaks the Prometheus text format, to this machine or with the token.\n\n| name | kind | \
          label | what |\n| --- | --- | --- | --- |\n",
     );
-    for Description { name, help, label } in
-        [RESPONSES, SOURCES, MADE, MADE_BYTES, UNKEPT, UNDER_WAY, BACKGROUND, QUEUED, WORK]
-    {
+    for Description { name, help, label } in [
+        RESPONSES,
+        SOURCES,
+        MADE,
+        MADE_BYTES,
+        STORE_FAILURES,
+        EVICTED,
+        HELD,
+        UNDER_WAY,
+        BACKGROUND,
+        QUEUED,
+        WORK,
+    ] {
         let kind = match name {
             _ if name.ends_with("_total") => "counter",
             _ if name.ends_with("_seconds") => "histogram",
@@ -95,7 +117,7 @@ pub(crate) fn reference() -> String {
 
 impl Metrics {
     /// What a store was asked for, or nothing if it failed: a viewer's picture does not hang on it.
-    pub fn kept<T, E: std::error::Error>(
+    pub fn of_store<T, E: std::error::Error>(
         &self,
         store: &str,
         what: &str,
@@ -103,7 +125,7 @@ impl Metrics {
     ) -> Option<T> {
         outcome
             .inspect_err(|error| {
-                self.unkept.with_label_values(&[store]).inc();
+                self.store_failures.with_label_values(&[store]).inc();
                 let error = crate::causes(error);
                 tracing::error!(
                     store,
@@ -134,6 +156,8 @@ impl Metrics {
         };
         let under_way = IntGauge::new(UNDER_WAY.name, UNDER_WAY.help)?;
         registry.register(Box::new(under_way.clone()))?;
+        let held = IntGauge::new(HELD.name, HELD.help)?;
+        registry.register(Box::new(held.clone()))?;
         let background = IntGauge::new(BACKGROUND.name, BACKGROUND.help)?;
         registry.register(Box::new(background.clone()))?;
         Ok(Self {
@@ -143,11 +167,23 @@ impl Metrics {
             sources: counter(SOURCES)?,
             made: counter(MADE)?,
             made_bytes: counter(MADE_BYTES)?,
-            unkept: counter(UNKEPT)?,
+            store_failures: counter(STORE_FAILURES)?,
+            evicted: counter(EVICTED)?,
+            held,
             queued: seconds(QUEUED)?,
             work: seconds(WORK)?,
             registry,
         })
+    }
+
+    /// Counts a rendition that was removed from disk.
+    pub fn evicted(&self, reason: &str) {
+        self.evicted.with_label_values(&[reason]).inc();
+    }
+
+    /// Says how many bytes the renditions on disk have.
+    pub fn holds(&self, bytes: u64) {
+        self.held.set(i64::try_from(bytes).unwrap_or(i64::MAX));
     }
 
     /// Counts a response to a picture request.

@@ -12,8 +12,11 @@ use std::{
 
 use axum::{
     Router,
-    http::{HeaderName, Request, Response, Uri},
+    body::Body,
+    http::{HeaderName, Method, Request, Response, StatusCode, Uri},
+    response::IntoResponse,
 };
+use kivet_recipe::Access;
 use kivet_store::{Blobs, Records, Reductions};
 use tokio::net::TcpListener;
 use tower_http::{
@@ -24,14 +27,20 @@ use tracing::Span;
 
 use crate::{
     api,
-    app::App,
-    config::Config,
-    console, demo, health,
+    app::{App, Parts},
+    config::{Config, Limits},
+    connections::{self, Bounds},
+    console, demo,
+    front::Front,
+    health,
     metrics::Metrics,
-    overlays, pic,
+    overlays,
+    pic::{self, Packed, ReadyAnswers},
     pipeline::{Pipeline, Stores},
     places::Places,
     problem::{self, Problem, ProblemKind},
+    queue::Queue,
+    revision::Revision,
     shelves::Shelves,
     sign_in::SignIn,
     start_error::StartError,
@@ -41,15 +50,13 @@ use crate::{
 /// Names one request in the log and in its response; taken over from a proxy in front.
 const REQUEST_ID: HeaderName = HeaderName::from_static("x-request-id");
 
-/// How long open requests may take to finish once the service is told to stop.
-const PATIENCE: Duration = Duration::from_secs(20);
-
 /// A service that listens but does not answer yet.
 pub struct Service {
     listener: TcpListener,
     address: SocketAddr,
     app: App,
     router: Router,
+    bounds: Bounds,
     /// The data folder is this service's as long as it lives.
     _lock: File,
 }
@@ -70,40 +77,65 @@ impl Service {
         std::fs::set_permissions(&config.data, Permissions::from_mode(OWNER_ONLY)).map_err(data)?;
         let lock = lock(&config.data)?;
         let sign_in = Arc::new(SignIn::open(&config.data).map_err(data)?);
-        let records = Records::open(&config.data.join("records.db"))?;
+        let (records, aside) = Records::open_or_set_aside(&config.data.join("records.db"))?;
         let blobs = Blobs::in_folder(&config.data.join("renditions"))?;
-        let metrics = Metrics::new()?;
+        let (metrics, revision) = (Metrics::new()?, Revision::default());
         let limits = config.limits.engine();
-        let shelves = Shelves::new(&config.shelves, records.clone(), limits, metrics.clone())
-            .map_err(StartError::Shelf)?;
+        let Limits { queue, queue_megapixels, working_mib, .. } = config.limits;
+        let queue = Queue::new(queue, queue_megapixels, working_mib << 20);
+        let counted = (metrics.clone(), revision.clone());
+        let shelves =
+            Shelves::new(&config.shelves, records.clone(), limits, counted.clone(), queue.clone())
+                .map_err(StartError::Shelf)?;
         let reductions = Reductions::in_folder(
             &config.data.join("reductions"),
             config.limits.reduction_disk_mib << 20,
         )?;
         let assets = overlays::open(&config.overlays)?;
         let stores = Stores { blobs, reductions, records: records.clone() };
-        let pipeline = Pipeline::new(stores, assets, config.limits, config.policy, metrics.clone());
-        let places = Places::open(records.clone(), config.policy)?;
+        let pipeline = Pipeline::new(stores, assets, config.limits, config.policy, counted, queue);
+        let pipeline = pipeline.map_err(StartError::Background)?;
+        if let Some(aside) = aside {
+            tracing::error!(
+                aside = %aside.display(),
+                "the records were broken and are set aside; places, rules, focal points and texts in them are not known any more"
+            );
+            let pipeline = pipeline.clone();
+            tokio::spawn(async move {
+                if let Err(error) = pipeline.list_anew().await {
+                    tracing::error!(error = %crate::causes(&error), "the renditions could not be listed anew; `kivet cache rebuild` tries again");
+                }
+            });
+        }
+        let places = Places::open(records.clone(), config.policy, revision.clone())?;
         if let Some(folder) = &config.demo {
             demo::add_places(folder, &places)?;
         }
-        let app = App {
+        let app = Arc::new(Parts {
             shelves,
             places,
-            pipeline: pipeline.map_err(StartError::Background)?,
+            pipeline,
+            ready: ReadyAnswers::new(revision),
+            packed: Packed::new(),
             records,
             sign_in,
             metrics,
             policy: config.policy,
-            access: Arc::new(config.access.clone()),
+            access: Arc::new(config.access()),
             plain: config.plain,
-        };
+        });
 
+        if config.access.is_none() && *app.access != Access::Open {
+            tracing::warn!(
+                "not only this machine can ask: recipes that no place names are refused; say `addresses` under [access] to decide otherwise"
+            );
+        }
         let listen = |source| StartError::Listen { address: config.listen, source };
         let listener = TcpListener::bind(config.listen).await.map_err(listen)?;
         let address = listener.local_addr().map_err(listen)?;
         let router = router(&app, config);
-        Ok(Self { listener, address, app, router, _lock: lock })
+        let bounds = Bounds::new(Duration::from_secs(config.limits.silence_seconds));
+        Ok(Self { listener, address, app, router, bounds, _lock: lock })
     }
 
     /// Where it listens.
@@ -120,34 +152,9 @@ impl Service {
     }
 
     /// Serves until `stop` resolves, then lets open requests finish for a while.
-    ///
-    /// # Errors
-    /// If the server breaks down.
-    pub async fn run(
-        self,
-        stop: impl Future<Output = ()> + Send + 'static,
-    ) -> Result<(), StartError> {
-        let stopping = Arc::new(tokio::sync::Notify::new());
-        let told = Arc::clone(&stopping);
-        let stop = async move {
-            stop.await;
-            tracing::info!("stopping; open requests may finish");
-            told.notify_one();
-        };
-        let service = self.router.into_make_service_with_connect_info::<SocketAddr>();
-        let serving =
-            axum::serve(self.listener, service).with_graceful_shutdown(stop).into_future();
-        let too_long = async {
-            stopping.notified().await;
-            tokio::time::sleep(PATIENCE).await;
-        };
-        tokio::select! {
-            served = serving => served.map_err(StartError::Serve),
-            () = too_long => {
-                tracing::warn!("some requests did not finish in {} s", PATIENCE.as_secs());
-                Ok(())
-            }
-        }
+    pub async fn run(self, stop: impl Future<Output = ()>) {
+        let front = Front::new(self.app, self.router);
+        connections::serve(self.listener, front, self.bounds, stop).await;
     }
 }
 
@@ -184,6 +191,7 @@ fn router(app: &App, config: &Config) -> Router {
         .on_failure(());
     router
         .fallback(nothing_here)
+        .method_not_allowed_fallback(other_method)
         .layer(PropagateRequestIdLayer::new(REQUEST_ID))
         .layer(tracing)
         .layer(SetRequestIdLayer::new(REQUEST_ID, MakeRequestUuid))
@@ -204,6 +212,15 @@ fn log<B>(response: &Response<B>, took: Duration, _: &Span) {
     } else {
         tracing::info!(status, ms, "answered");
     }
+}
+
+/// `OPTIONS` is answered by the `Allow` that every such answer has (RFC 9110, section 9.3.7).
+async fn other_method(method: Method, uri: Uri) -> Response<Body> {
+    if method == Method::OPTIONS {
+        return StatusCode::NO_CONTENT.into_response();
+    }
+    let detail = format!("`{}` is not asked by {method}; `Allow` names what it is", uri.path());
+    Problem::new(ProblemKind::WrongMethod, detail).into_response()
 }
 
 async fn nothing_here(uri: Uri) -> Problem {

@@ -63,7 +63,4 @@ pub enum StartError {
     /// The counters cannot be set up.
     #[error("cannot set up the counters")]
     Metrics(#[from] prometheus::Error),
-    /// The server broke down.
-    #[error("the server broke down")]
-    Serve(#[source] std::io::Error),
 }

@@ -3,6 +3,7 @@ import { Suspense, lazy } from "react";
 import { client } from "./api/client";
 import { NavLink, Navigate, Route, Routes } from "react-router";
 
+const CachePage = lazy(() => import("./cache/CachePage"));
 const LibraryPage = lazy(() => import("./library/LibraryPage"));
 const PagesPage = lazy(() => import("./pages/PagesPage"));
 const PlacePage = lazy(() => import("./places/PlacePage"));
@@ -35,6 +36,7 @@ export function Console() {
         <NavLink to="/places">Places</NavLink>
         <NavLink to="/rules">Rules</NavLink>
         <NavLink to="/pages">Pages</NavLink>
+        <NavLink to="/cache">Cache</NavLink>
         <button type="button" onClick={() => { void signOut(); }}>Sign out</button>
       </nav>
       <main>
@@ -47,6 +49,7 @@ export function Console() {
             <Route path="rules" element={<RulesPage />} />
             <Route path="pages" element={<PagesPage />} />
             <Route path="pages/:id" element={<ReportPage />} />
+            <Route path="cache" element={<CachePage />} />
             <Route path="*" element={<Navigate to={{ pathname: "/library", search: location.search }} replace />} />
           </Routes>
         </Suspense>

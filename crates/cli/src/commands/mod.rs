@@ -1,6 +1,7 @@
 //! One file per command.
 
 pub mod apply;
+pub mod cache;
 pub mod check;
 pub mod completions;
 pub mod console;

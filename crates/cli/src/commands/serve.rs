@@ -81,7 +81,7 @@ pub fn start(config: &Config, json: bool, hints: impl FnOnce(&str) -> String) ->
                 started.pictures, started.console, started.hints
             )
         })?;
-        service.run(interrupted()).await?;
+        service.run(interrupted()).await;
         Ok(ExitCode::SUCCESS)
     })
 }

@@ -42,6 +42,8 @@ pub struct Request {
     /// True if a service answered with what it had, and makes a better one: what it sends soon is
     /// another.
     pub not_final: bool,
+    /// How like its original a service says the picture is, as a score.
+    pub score: Option<f32>,
     /// True if the answer forbids keeping it at all.
     pub no_store: bool,
     /// True where the answer's headers are the site's own, not those of a server we put in front of

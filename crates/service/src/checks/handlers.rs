@@ -3,7 +3,7 @@
 use axum::{
     Json,
     extract::{
-        DefaultBodyLimit, Path, Query, State, rejection::QueryRejection, rejection::StringRejection,
+        DefaultBodyLimit, Query, State, rejection::QueryRejection, rejection::StringRejection,
     },
     http::StatusCode,
 };
@@ -22,7 +22,7 @@ use crate::{
     app::App,
     blocking::blocking,
     problem::{Problem, ProblemKind},
-    query::accept_query,
+    query::{Path, accept_query},
     sign_in::Admin,
 };
 

@@ -23,14 +23,24 @@ pub struct Config {
     pub overlays: BTreeMap<String, OverlaySettings>,
     /// What holds for all renditions.
     pub policy: Policy,
-    /// Which recipes are answered.
-    pub access: Access,
+    /// Which recipes are answered, where that is said.
+    pub access: Option<Access>,
     /// The off switch: every address is answered with the untouched picture.
     pub plain: bool,
     /// Bounds on work and memory.
     pub limits: Limits,
     /// A folder holding `site/` and `originals/`, served under `/demo/`.
     pub demo: Option<PathBuf>,
+}
+
+impl Config {
+    /// Which recipes are answered: where nothing is said, any on this machine alone, and elsewhere
+    /// those of places, as strangers would fill the disk.
+    pub fn access(&self) -> Access {
+        let usual =
+            if self.listen.ip().is_loopback() { Access::Open } else { Access::Listed(Vec::new()) };
+        self.access.clone().unwrap_or(usual)
+    }
 }
 
 /// A shelf, and what holds for it alone.
@@ -100,6 +110,14 @@ pub struct Limits {
     pub queue: usize,
     /// Their pixels in all, in millions.
     pub queue_megapixels: u64,
+    /// Memory for work under way, in MiB: files read and pixels drawn.
+    pub working_mib: u64,
+    /// Renditions kept on disk, in MiB.
+    pub disk_mib: u64,
+    /// Days that a rendition stays which nobody asks for.
+    pub days: u64,
+    /// Seconds a connection may say nothing before it is closed.
+    pub silence_seconds: u64,
     /// The most bytes of an original's file, in MiB.
     pub original_mib: u64,
     /// The most memory for an original that cannot be read row by row, in MiB.
@@ -134,6 +152,10 @@ impl Default for Limits {
             memory_mib: 256,
             queue: 512,
             queue_megapixels: 1024,
+            working_mib: 320,
+            disk_mib: 10_240,
+            days: 90,
+            silence_seconds: 30,
             original_mib: 256,
             whole_mib: 320,
             frames: 1000,

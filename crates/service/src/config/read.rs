@@ -20,11 +20,15 @@ const ORIGINAL_KINDS: [&str; 3] = ["without-location", "untouched", "refused"];
 const OVERLAY_KEYS: [&str; 4] = ["picture", "at", "width", "opacity"];
 const ACCESS_KEYS: [&str; 3] = ["addresses", "listed", "plain"];
 const ACCESS_KINDS: [&str; 3] = ["open", "listed", "signed"];
-const LIMIT_KEYS: [&str; 10] = [
+const LIMIT_KEYS: [&str; 14] = [
     "megapixels",
     "memory-mib",
     "queue",
     "queue-megapixels",
+    "working-mib",
+    "disk-mib",
+    "days",
+    "silence-seconds",
     "original-mib",
     "whole-mib",
     "frames",
@@ -84,7 +88,7 @@ impl Reader<'_> {
             shelves: Default::default(),
             overlays: Default::default(),
             policy: Policy { jxl: kivet_image::JXL, ..Policy::default() },
-            access: Access::Open,
+            access: None,
             plain: false,
             limits: Limits::default(),
             demo: None,
@@ -220,7 +224,7 @@ impl Reader<'_> {
         }
     }
 
-    fn access(&self, entry: Entry<'_, '_>) -> Result<(Access, bool), ConfigError> {
+    fn access(&self, entry: Entry<'_, '_>) -> Result<(Option<Access>, bool), ConfigError> {
         let (mut kind, mut listed, mut plain) = (None, Vec::new(), false);
         for (key, value) in self.table(entry)? {
             match key.get_ref().as_ref() {
@@ -231,12 +235,13 @@ impl Reader<'_> {
             }
         }
         let access = match kind {
-            Some((_, "listed")) => Access::Listed(listed),
+            Some((_, "listed")) => Some(Access::Listed(listed)),
             Some((value, "signed")) => {
                 let problem = "`signed` addresses are not there yet in this version; use \"open\" or \"listed\"";
                 return Err(self.complain(value.span().start, problem));
             }
-            _ => Access::Open,
+            Some(_) => Some(Access::Open),
+            None => None,
         };
         Ok((access, plain))
     }
@@ -249,6 +254,10 @@ impl Reader<'_> {
                 "memory-mib" => limits.memory_mib = self.number(key, value)?,
                 "queue" => limits.queue = self.number(key, value)? as usize,
                 "queue-megapixels" => limits.queue_megapixels = self.number(key, value)?,
+                "working-mib" => limits.working_mib = self.number(key, value)?,
+                "disk-mib" => limits.disk_mib = self.number(key, value)?,
+                "days" => limits.days = self.number(key, value)?,
+                "silence-seconds" => limits.silence_seconds = self.number(key, value)?,
                 "original-mib" => limits.original_mib = self.number(key, value)?,
                 "whole-mib" => limits.whole_mib = self.number(key, value)?,
                 "frames" => limits.frames = self.number(key, value)? as u32,
@@ -314,7 +323,8 @@ mod tests {
         let policy = config.policy;
         assert_eq!((policy.surplus, policy.improve, policy.fidelity.get()), (10, false, 60));
         assert!(policy.formats.contains(Format::Webp) && !policy.formats.contains(Format::Avif));
-        assert_eq!(config.access, Access::Listed(vec!["ratio-3-2".parse().expect("a recipe")]));
+        let listed = Access::Listed(vec!["ratio-3-2".parse().expect("a recipe")]);
+        assert_eq!(config.access, Some(listed));
     }
 
     #[test]

@@ -2,7 +2,6 @@
 
 use axum::{
     Router,
-    extract::Path,
     http::{HeaderName, HeaderValue, StatusCode, header},
     response::{Html, IntoResponse, Redirect, Response},
     routing::get,
@@ -10,7 +9,7 @@ use axum::{
 use rust_embed::RustEmbed;
 use tower_http::{compression::CompressionLayer, set_header::SetResponseHeaderLayer};
 
-use crate::app::App;
+use crate::{app::App, query::Path};
 
 #[derive(RustEmbed)]
 #[folder = "../../web/console/dist"]

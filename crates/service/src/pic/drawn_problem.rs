@@ -136,6 +136,7 @@ fn wrapped(sentence: &str, columns: usize) -> Vec<String> {
     lines
 }
 
+/// Problems hold no control characters beside newlines.
 fn escaped(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
 }

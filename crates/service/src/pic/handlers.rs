@@ -1,29 +1,33 @@
 //! One handler: read the address, choose, fetch or make, answer.
 
-use std::{io::Write, sync::Arc, time::Instant};
+use std::{sync::Arc, time::Instant};
 
 use axum::{
     Router,
     body::Body,
-    extract::{OriginalUri, State},
-    http::{HeaderMap, StatusCode, Uri, header},
+    extract::{Request, State},
+    http::{HeaderMap, StatusCode, Uri, request::Parts},
     response::{IntoResponse, Response},
     routing::get,
 };
-use flate2::{Compression, write::GzEncoder};
+use bytes::Bytes;
 use kivet_recipe::{Access, Choice, Recipe};
 use kivet_store::Blob;
 
 use super::{
     drawn_problem,
     headers::{self, Lasting, Vary},
+    packed,
     range::{self, Wanted},
+    ready::{Sent, Viewer},
     request::{Chosen, PictureRequest, request_of},
 };
 use crate::{
     app::App,
     pipeline::{Job, PipelineError, Source},
     problem::{Problem, ProblemKind},
+    queue::Asker,
+    shelves::Original,
 };
 
 /// The routes of this feature.
@@ -31,55 +35,109 @@ pub fn routes() -> Router<App> {
     Router::new().route("/pic/{*address}", get(answer))
 }
 
-async fn answer(
-    State(app): State<App>,
-    OriginalUri(uri): OriginalUri,
-    headers: HeaderMap,
-) -> Response {
-    // What the answer depends on is known better step by step, and is the same whether it succeeds
-    // or not.
-    let mut vary = Vary::default();
-    let mut response = match picture(&app, &uri, &headers, &mut vary).await {
-        Ok(response) => response,
-        Err(problem) if *app.access == Access::Open && drawn_problem::is_wanted(&headers) => {
-            drawn_problem::answer(problem, &uri)
-        }
-        Err(problem) => problem.into_response(),
-    };
-    headers::add_common(response.headers_mut(), vary);
+async fn answer(State(app): State<App>, request: Request) -> Response {
+    let (Parts { uri, headers, extensions, .. }, _) = request.into_parts();
+    if let Some(response) = ready(&app, &uri, &headers).await {
+        return response;
+    }
+    let asker = Asker::of(&headers, &extensions);
+    let response = worked_out(&app, &uri, (&headers, asker), &viewer_of(&headers)).await;
     app.metrics.responded(response.status().as_u16());
     response
 }
 
+/// The answer to a GET, if one is ready.
+pub async fn ready(app: &App, uri: &Uri, headers: &HeaderMap) -> Option<Response> {
+    let ready = app.ready.find(uri, &viewer_of(headers), headers)?;
+    let (blob, source) = app.pipeline.stored(ready.key()).await?;
+    let response = ready.answer(headers, (&blob, source))?;
+    app.metrics.found(source);
+    app.metrics.responded(response.status().as_u16());
+    Some(response)
+}
+
+fn viewer_of(headers: &HeaderMap) -> Viewer {
+    Viewer { request: request_of(headers), gzip: packed::is_wanted(headers) }
+}
+
+/// The answer where none is ready; from a tier, it is from now on.
+async fn worked_out(
+    app: &App,
+    uri: &Uri,
+    (headers, asker): (&HeaderMap, Asker),
+    viewer: &Viewer,
+) -> Response {
+    let revision = app.ready.revision();
+    // What the answer depends on is known better step by step, and is the same whether it succeeds
+    // or not.
+    let mut vary = Vary::default();
+    let (mut response, sent) = match picture(app, uri, (headers, asker), viewer, &mut vary).await {
+        Ok((response, sent)) => (response, sent),
+        Err(problem) if *app.access == Access::Open && drawn_problem::is_wanted(headers) => {
+            (drawn_problem::answer(problem, uri), None)
+        }
+        Err(problem) => (problem.into_response(), None),
+    };
+    headers::add_common(response.headers_mut(), vary);
+    if let Some(sent) = sent.filter(|_| response.status() == StatusCode::OK) {
+        app.ready.keep(uri, viewer, sent, &response, revision);
+    }
+    response
+}
+
+/// The picture, and what of it may be sent again as it is.
 async fn picture(
     app: &App,
     uri: &Uri,
-    headers: &HeaderMap,
+    (headers, asker): (&HeaderMap, Asker),
+    viewer: &Viewer,
     vary: &mut Vary,
-) -> Result<Response, Problem> {
+) -> Result<(Response, Option<Sent>), Problem> {
     let started = Instant::now();
     let asked = read(app, uri)?;
     *vary = asked.vary(app);
-    let request = request_of(headers);
+    let request = viewer.request;
     let Chosen { original, recipe, choice, version } = asked.choose(app, &request, vary).await?;
-    let mut lasting = lasting(app, &asked, &choice, &version);
+    let lasting = lasting(app, &asked, (&original, &choice), &version);
     let mut job = Job { original, recipe, request, choice };
-    let (blob, source) = match app.pipeline.rendition(job.clone()).await {
-        Ok(found) => found,
-        Err(error @ PipelineError::Overloaded { .. }) => {
-            let (blob, format) =
-                app.pipeline.nearest_ready(&job, request.accepted).await.ok_or(error)?;
-            job.choice.format = format;
-            lasting = Lasting::NotStored;
-            (blob, Source::Nearest)
-        }
-        Err(error) => {
-            app.shelves.look_again(&asked.id).await;
-            return Err(error.into());
-        }
-    };
+    let (blob, source) = rendition(app, &asked, &mut job, asker).await?;
+    let lasting = if source == Source::Nearest { Lasting::NotStored } else { lasting };
     app.metrics.found(source);
-    respond(headers, vary.coding, &job, &blob, source, lasting, started)
+    let packed = if vary.coding && viewer.gzip { Some(app.packed.of(&blob).await?) } else { None };
+    let mut response = respond(headers, &job, &blob, packed.as_ref());
+    let etag = tag(&blob, packed.is_some());
+    let took = started.elapsed();
+    if !response.status().is_client_error() {
+        headers::add_caching(response.headers_mut(), &blob, &etag, lasting, source, took);
+    }
+    let is_stored = matches!(source, Source::Memory | Source::Disk);
+    let sent = is_stored.then(|| Sent { key: app.pipeline.key(&job), blob, packed });
+    Ok((response, sent))
+}
+
+/// The rendition of a job; where too much is waiting, the nearest one that is ready.
+async fn rendition(
+    app: &App,
+    asked: &PictureRequest,
+    job: &mut Job,
+    asker: Asker,
+) -> Result<(Arc<Blob>, Source), Problem> {
+    let asker = asker.usually(app.places.urgency(&asked.recipe));
+    let error = match app.pipeline.rendition(job.clone(), asker).await {
+        Ok(found) => return Ok(found),
+        Err(error) => error,
+    };
+    if matches!(error, PipelineError::Overloaded(_)) {
+        let nearest = app.pipeline.nearest_ready(job, job.request.accepted).await;
+        let (blob, format) = nearest.ok_or(error)?;
+        job.choice.format = format;
+        return Ok((blob, Source::Nearest));
+    }
+    if matches!(error, PipelineError::Changed { .. }) {
+        app.shelves.forget(&asked.id).await;
+    }
+    app.shelves.look_again(&asked.id).await;
+    Err(error.into())
 }
 
 /// The address; in plain mode, whatever it asks for, the original.
@@ -102,7 +160,19 @@ fn read(app: &App, uri: &Uri) -> Result<PictureRequest, Problem> {
 }
 
 /// How long the answer holds, stages apart.
-fn lasting(app: &App, asked: &PictureRequest, choice: &Choice, current: &str) -> Lasting {
+fn lasting(
+    app: &App,
+    asked: &PictureRequest,
+    (original, choice): (&Original, &Choice),
+    current: &str,
+) -> Lasting {
+    if original.is_lost {
+        return Lasting::Stale;
+    }
+    // Of half a file: the other half may be on its way.
+    if original.facts().truncated {
+        return Lasting::Short;
+    }
     if app.plain || app.shelves.rules(asked.id.shelf()).plain {
         return Lasting::Short;
     }
@@ -113,33 +183,27 @@ fn lasting(app: &App, asked: &PictureRequest, choice: &Choice, current: &str) ->
     }
 }
 
-fn respond(
-    headers: &HeaderMap,
-    coding: bool,
-    job: &Job,
-    blob: &Arc<Blob>,
-    source: Source,
-    lasting: Lasting,
-    started: Instant,
-) -> Result<Response, Problem> {
-    let packed = coding && accepts_gzip(headers);
-    let etag =
-        if packed { headers::packed_etag(&blob.header.etag) } else { blob.header.etag.clone() };
-    let mut response = if headers::is_current(headers, &etag) {
-        StatusCode::NOT_MODIFIED.into_response()
-    } else {
-        let mut response = if packed {
-            Body::from(gzip(&blob.bytes)?).into_response()
-        } else {
-            ranged(headers, blob, &etag)
-        };
-        if response.status() != StatusCode::RANGE_NOT_SATISFIABLE {
-            headers::add_content(response.headers_mut(), job, blob, packed);
-        }
-        response
+fn respond(headers: &HeaderMap, job: &Job, blob: &Blob, packed: Option<&Bytes>) -> Response {
+    let etag = tag(blob, packed.is_some());
+    if headers::is_another(headers, &etag) {
+        let detail = format!("it is {etag} now");
+        return Problem::new(ProblemKind::ChangedSince, detail).into_response();
+    }
+    if headers::is_current(headers, &etag) {
+        return StatusCode::NOT_MODIFIED.into_response();
+    }
+    let mut response = match packed {
+        Some(packed) => Body::from(packed.clone()).into_response(),
+        None => ranged(headers, blob, &etag),
     };
-    headers::add_caching(response.headers_mut(), blob, &etag, lasting, source, started.elapsed());
-    Ok(response)
+    if response.status().is_success() {
+        headers::add_content(response.headers_mut(), job, blob, packed.is_some());
+    }
+    response
+}
+
+fn tag(blob: &Blob, is_packed: bool) -> String {
+    if is_packed { headers::packed_etag(&blob.header.etag) } else { blob.header.etag.clone() }
 }
 
 /// The bytes, or the part of them that is wanted.
@@ -160,23 +224,4 @@ fn ranged(headers: &HeaderMap, blob: &Blob, etag: &str) -> Response {
     };
     headers::add_ranges(response.headers_mut(), range);
     response
-}
-
-/// True if the request lists gzip and does not refuse it (RFC 9110, section 12.5.3).
-fn accepts_gzip(request: &HeaderMap) -> bool {
-    let lines =
-        request.get_all(header::ACCEPT_ENCODING).iter().filter_map(|line| line.to_str().ok());
-    lines.flat_map(|line| line.split(',')).any(|coding| {
-        let mut parts = coding.split(';').map(str::trim);
-        let named = parts.next().is_some_and(|name| name.eq_ignore_ascii_case("gzip"));
-        named && !parts.any(|part| part.strip_prefix("q=").is_some_and(|q| q.parse() == Ok(0.0)))
-    })
-}
-
-fn gzip(bytes: &[u8]) -> Result<Vec<u8>, Problem> {
-    let mut packer = GzEncoder::new(Vec::new(), Compression::best());
-    packer
-        .write_all(bytes)
-        .and_then(|()| packer.finish())
-        .map_err(|error| Problem::internal(&error))
 }

@@ -17,6 +17,9 @@ const FIRST: &str = "max-age=120";
 /// What is known to be about to change, or may be.
 const SHORT: &str = "max-age=60";
 
+/// What cannot be looked at again at the moment.
+const STALE: &str = "max-age=30, stale-if-error=604800";
+
 /// What never changes under its address.
 const IMMUTABLE: &str = "max-age=31536000, immutable";
 
@@ -35,6 +38,8 @@ pub(super) enum Lasting {
     },
     /// Shortly: the address names another version, or the service is in plain mode.
     Short,
+    /// Shortly, and as long as its shelf is not there: it was made before.
+    Stale,
     /// Not at all: it stands in for what was asked for.
     NotStored,
 }
@@ -44,6 +49,7 @@ impl Lasting {
         let (private, lasts) = match (self, stage) {
             (Self::NotStored, _) => return "no-store".to_owned(),
             (Self::Short, _) => (false, SHORT),
+            (Self::Stale, _) => (false, STALE),
             (Self::Usual { private } | Self::Versioned { private }, Stage::First) => {
                 (private, FIRST)
             }
@@ -55,11 +61,11 @@ impl Lasting {
 }
 
 const CACHE_STATUS: HeaderName = HeaderName::from_static("cache-status");
-const SERVER_TIMING: HeaderName = HeaderName::from_static("server-timing");
+pub(super) const SERVER_TIMING: HeaderName = HeaderName::from_static("server-timing");
 const TIMING_ALLOW_ORIGIN: HeaderName = HeaderName::from_static("timing-allow-origin");
 const CROSS_ORIGIN_RESOURCE_POLICY: HeaderName =
     HeaderName::from_static("cross-origin-resource-policy");
-const RENDITION: HeaderName = HeaderName::from_static("kivet-rendition");
+pub(super) const RENDITION: HeaderName = HeaderName::from_static("kivet-rendition");
 
 /// Which request headers an answer depends on.
 #[derive(Clone, Copy, Debug)]
@@ -141,7 +147,11 @@ pub(super) fn add_caching(
 ) {
     headers.insert(header::ETAG, value(etag.to_owned()));
     headers.insert(header::CACHE_CONTROL, value(lasting.cache_control(blob.header.stage)));
-    let detail = if source == Source::Nearest { "nearest" } else { blob.header.stage.name() };
+    let detail = match (source, lasting) {
+        (Source::Nearest, _) => "nearest",
+        (_, Lasting::Stale) => "stale",
+        _ => blob.header.stage.name(),
+    };
     headers
         .insert(CACHE_STATUS, value(format!("Kivet; {}; detail={detail}", cache_status(source))));
     headers.insert(SERVER_TIMING, value(server_timing(source, took)));
@@ -210,6 +220,9 @@ fn rendition(job: &Job, blob: &Blob) -> String {
             requested.width, requested.height
         ));
     }
+    if let Some(score) = blob.header.score {
+        text.push_str(&format!("; score={:.1}", score.get()));
+    }
     if job.original.facts().truncated {
         text.push_str("; truncated");
     }
@@ -226,6 +239,19 @@ pub(super) fn is_current(request: &HeaderMap, etag: &str) -> bool {
         .map(str::trim)
         .map(|tag| tag.strip_prefix("W/").unwrap_or(tag))
         .any(|tag| tag == "*" || tag == etag)
+}
+
+/// True if the client asks for one representation and this is another (RFC 9110, section 13.1.1:
+/// strong comparison).
+pub(super) fn is_another(request: &HeaderMap, etag: &str) -> bool {
+    let lines = request.get_all(header::IF_MATCH);
+    let mut tags = lines
+        .iter()
+        .filter_map(|line| line.to_str().ok())
+        .flat_map(|line| line.split(','))
+        .map(str::trim)
+        .peekable();
+    tags.peek().is_some() && !tags.any(|tag| tag == "*" || tag == etag)
 }
 
 /// A header value made of parts that are always printable ASCII.

@@ -7,7 +7,7 @@ use kivet_recipe::{Curves, Format};
 use kivet_store::{Records, StoreError};
 use moka::sync::Cache;
 
-use crate::shelves::Original;
+use crate::{revision::Revision, shelves::Original};
 
 /// Originals whose curves are kept in memory.
 const CURVES_IN_MEMORY: u64 = 20_000;
@@ -17,11 +17,12 @@ const CURVES_IN_MEMORY: u64 = 20_000;
 pub(super) struct CurveStore {
     memory: Cache<String, Arc<Curves>>,
     records: Records,
+    revision: Revision,
 }
 
 impl CurveStore {
-    pub(super) fn new(records: Records) -> Self {
-        Self { memory: Cache::new(CURVES_IN_MEMORY), records }
+    pub(super) fn new(records: Records, revision: Revision) -> Self {
+        Self { memory: Cache::new(CURVES_IN_MEMORY), records, revision }
     }
 
     /// What is known of an original's curves, if memory has it.
@@ -56,6 +57,7 @@ impl CurveStore {
             }
         }
         self.memory.insert(hash.clone(), Arc::new(curves));
+        self.revision.advance();
         Ok(())
     }
 }

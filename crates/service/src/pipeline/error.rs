@@ -5,7 +5,11 @@ use std::sync::Arc;
 use kivet_image::ImageError;
 use kivet_store::StoreError;
 
-use crate::{blocking::Panicked, shelves::Original};
+use crate::{
+    blocking::Panicked,
+    queue::QueueFull,
+    shelves::{LostShelf, Original},
+};
 
 /// Why no rendition could be made.
 #[derive(Clone, Debug, thiserror::Error)]
@@ -20,15 +24,11 @@ pub enum PipelineError {
         source: ImageError,
     },
     /// Too many renditions are waiting to be made.
-    #[error(
-        "{waiting} renditions of {megapixels} megapixels in all are already waiting to be made; ask again in a moment"
-    )]
-    Overloaded {
-        /// How many.
-        waiting: usize,
-        /// Their pixels, in millions.
-        megapixels: u64,
-    },
+    #[error(transparent)]
+    Overloaded(#[from] QueueFull),
+    /// The shelf is not there at the moment, and the rendition was not made before.
+    #[error("{0}")]
+    Lost(LostShelf),
     /// The file was replaced between being looked at and being read.
     #[error("the original `{id}` was being replaced; ask again")]
     Changed {

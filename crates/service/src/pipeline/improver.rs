@@ -11,9 +11,10 @@ use kivet_recipe::{
 use kivet_store::{Blob, BlobHeader, Stage, etag_of};
 
 use super::{
-    Job, PipelineError, RenditionKey, low_priority::LowPriority, queue::Queue, renderer::Renderer,
+    Job, PipelineError, RenditionKey, low_priority::LowPriority, renderer::Renderer,
     rendition_store::RenditionStore,
 };
+use crate::{queue::Queue, revision::Revision};
 
 /// What improvements are made with. Cheap to clone.
 #[derive(Clone)]
@@ -23,6 +24,7 @@ pub(super) struct Improver {
     pub(super) queue: Queue,
     pub(super) thread: LowPriority,
     pub(super) policy: Policy,
+    pub(super) revision: Revision,
 }
 
 /// A drawn picture and what files of it are compared with.
@@ -291,6 +293,7 @@ impl Improver {
         let header = BlobHeader { stage: Stage::Final, ..blob.header };
         let blob = Blob { header, bytes: blob.bytes };
         self.store.put(&key, job, blob).await?;
+        self.revision.advance();
         Ok(())
     }
 }

@@ -181,10 +181,11 @@ mod tests {
 
     fn job(recipe: &str) -> Job {
         let facts = Facts::plain(Format::Jpeg, Size::new(4000, 3000), Storage::Lossy);
-        let stamp = Stamp { bytes: 9, modified_ms: 9 };
+        let stamp = Stamp { bytes: 9, modified_ms: 9, changed_ns: 9, inode: 9 };
         let record = OriginalRecord { stamp, hash: "ab".repeat(32), facts };
         let id = OriginalId::from_text("photos/harbour/kites-dawn.jpg").expect("an original");
-        let original = Arc::new(Original { id, file: "kites-dawn.jpg".into(), record });
+        let original =
+            Arc::new(Original { id, file: "kites-dawn.jpg".into(), record, is_lost: false });
         let (recipe, request) =
             (recipe.parse().expect("a recipe"), Request::accepting(Accepted::EVERYTHING));
         let choice =

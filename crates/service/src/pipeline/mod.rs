@@ -13,19 +13,26 @@ mod job;
 mod key;
 mod low_priority;
 mod measurer;
-mod queue;
 mod renderer;
 mod rendition_store;
 mod source;
+mod tidying;
 
 use std::sync::{Arc, Mutex, PoisonError};
 
 use kivet_image::Assets;
 use kivet_recipe::{Accepted, Curves, Encoding, Format, Policy, Recipe};
-use kivet_store::{Blob, Blobs, Records, Reductions, Stage};
+use kivet_store::{Blob, Blobs, HeldOf, Records, Reductions, Stage};
 use moka::future::Cache;
 
-use crate::{blocking::blocking, config::Limits, metrics::Metrics, shelves::Original};
+use crate::{
+    blocking::blocking,
+    config::Limits,
+    metrics::Metrics,
+    queue::{Asker, Cost, Queue},
+    revision::Revision,
+    shelves::{LostShelf, Original},
+};
 use background::{Background, Task};
 use curve_store::CurveStore;
 use decode_cache::DecodeCache;
@@ -35,9 +42,8 @@ use improver::Improver;
 pub use job::Job;
 pub use key::RenditionKey;
 use low_priority::LowPriority;
-use queue::Queue;
 use renderer::Renderer;
-use rendition_store::{RenditionStore, Tier};
+use rendition_store::RenditionStore;
 pub use source::{MadeTimings, Source};
 
 /// Originals whose analysis is kept in memory.
@@ -53,8 +59,19 @@ pub struct Pipeline {
     background: Background,
     analysed: Cache<String, Arc<Original>>,
     records: Records,
+    limits: Limits,
     policy: Policy,
     metrics: Metrics,
+}
+
+/// Bytes of memory that a pixel of a rendition takes while it is made: as linear light, as the encoder
+/// sees it, and in the encoder.
+const BYTES_PER_PIXEL: u64 = 32;
+
+/// What a first rendition takes: its pixels, and the file they come from.
+fn cost(job: &Job) -> Cost {
+    let pixels = job.choice.plan.size.pixels();
+    Cost { pixels, memory: pixels * BYTES_PER_PIXEL + job.original.record.stamp.bytes }
 }
 
 /// What a pipeline is opened over.
@@ -77,12 +94,13 @@ impl Pipeline {
         (assets, overlays): (Assets, String),
         limits: Limits,
         policy: Policy,
-        metrics: Metrics,
+        (metrics, revision): (Metrics, Revision),
+        queue: Queue,
     ) -> std::io::Result<Self> {
         let Stores { blobs, reductions, records } = stores;
         let overlays: Arc<str> = overlays.into();
         let store = RenditionStore::new(
-            limits.memory_mib,
+            limits,
             blobs,
             records.clone(),
             Arc::clone(&overlays),
@@ -93,16 +111,16 @@ impl Pipeline {
             assets: Arc::new(assets),
             overlays,
             limits: limits.engine(),
-            curves: CurveStore::new(records.clone()),
+            curves: CurveStore::new(records.clone(), revision.clone()),
             improve: policy.improve,
         };
-        let queue = Queue::new(limits.queue, limits.queue_megapixels);
         let improver = Improver {
             store: store.clone(),
             renderer: renderer.clone(),
             queue: queue.clone(),
             thread: LowPriority::start()?,
             policy,
+            revision,
         };
         Ok(Self {
             store,
@@ -112,6 +130,7 @@ impl Pipeline {
             background: Background::start(improver),
             analysed: Cache::new(ANALYSED_IN_MEMORY),
             records,
+            limits,
             policy,
             metrics,
         })
@@ -152,7 +171,7 @@ impl Pipeline {
             && facts.analysis.is_none()
             && !(facts.focus.is_some() && recipe.position.is_none());
         let trim = recipe.trim && facts.trim_box.is_none();
-        if !analysis && !trim {
+        if (!analysis && !trim) || original.is_lost {
             return Ok(original);
         }
         self.analysed(original, trim).await
@@ -171,14 +190,18 @@ impl Pipeline {
         let key = format!("{} {} {focus} {trim}", original.id, original.record.hash);
         let pipeline = self.clone();
         let analysed = self.analysed.try_get_with(key, async move {
-            let permit = pipeline.queue.permit(original.facts().size.pixels()).await?;
+            let cost = Cost {
+                pixels: original.facts().size.pixels(),
+                memory: original.record.stamp.bytes,
+            };
+            let permit = pipeline.queue.permit(Asker::default(), cost).await?;
             let renderer = pipeline.renderer.clone();
             blocking(move || {
                 let _until_done = permit;
                 let record = renderer.analysed(&original, trim)?;
                 let id = &original.id;
                 let kept = pipeline.records.keep_original(id.shelf(), id.path(), &record);
-                pipeline.metrics.kept("records", &id.to_string(), kept);
+                pipeline.metrics.of_store("records", &id.to_string(), kept);
                 Ok(Arc::new(Original { record, ..Original::clone(&original) }))
             })
             .await?
@@ -190,7 +213,11 @@ impl Pipeline {
     ///
     /// # Errors
     /// See [`PipelineError`]; a failure is told to all who wait and is not kept.
-    pub async fn rendition(&self, job: Job) -> Result<(Arc<Blob>, Source), PipelineError> {
+    pub async fn rendition(
+        &self,
+        job: Job,
+        asker: Asker,
+    ) -> Result<(Arc<Blob>, Source), PipelineError> {
         let key = RenditionKey::of(&job, &self.renderer.overlays);
         if let Some(blob) = self.store.in_memory(&key).await {
             self.follow_up(key, &job, &blob);
@@ -200,7 +227,7 @@ impl Pipeline {
         let (pipeline, wanted, own, found) =
             (self.clone(), key.clone(), job.clone(), Arc::clone(&source));
         let make = |control| async move {
-            let (blob, from) = pipeline.find_or_make(&wanted, &own, control).await?;
+            let (blob, from) = pipeline.find_or_make(&wanted, (&own, asker), control).await?;
             *found.lock().unwrap_or_else(PoisonError::into_inner) = from;
             pipeline.follow_up(wanted, &own, &blob);
             Ok(blob)
@@ -216,7 +243,9 @@ impl Pipeline {
 
     /// What the background has to do once a rendition was sent.
     fn follow_up(&self, key: RenditionKey, job: &Job, blob: &Blob) {
-        if blob.header.stage == Stage::Final {
+        // Of half a file there is no rendition to take trouble over.
+        let is_whole = !job.original.facts().truncated && !job.original.is_lost;
+        if blob.header.stage == Stage::Final || !is_whole {
             return;
         }
         let (curves, facts) = (self.renderer.curves.known(&job.original), job.original.facts());
@@ -230,25 +259,28 @@ impl Pipeline {
     async fn find_or_make(
         &self,
         key: &RenditionKey,
-        job: &Job,
+        (job, asker): (&Job, Asker),
         control: Control,
     ) -> Result<(Arc<Blob>, Source), PipelineError> {
-        if let Some((blob, tier)) = self.store.get(key).await? {
-            let source = if tier == Tier::Memory { Source::Memory } else { Source::Disk };
-            return Ok((blob, source));
+        if let Some(found) = self.store.get(key).await? {
+            return Ok(found);
         }
-        let (blob, timings) = self.make(job, control).await?;
+        if job.original.is_lost {
+            let name = job.original.id.shelf().to_owned();
+            return Err(PipelineError::Lost(LostShelf { name }));
+        }
+        let (blob, timings) = self.make((job, asker), control).await?;
         Ok((self.store.put(key, job, blob).await?, Source::Made(timings)))
     }
 
     /// Makes a first rendition on a thread of its own, once a core is free.
     async fn make(
         &self,
-        job: &Job,
+        (job, asker): (&Job, Asker),
         control: Control,
     ) -> Result<(Blob, MadeTimings), PipelineError> {
         let asked = std::time::Instant::now();
-        let permit = self.queue.permit(job.choice.plan.size.pixels()).await?;
+        let permit = self.queue.permit(asker, cost(job)).await?;
         let queued = asked.elapsed();
         let under_way = self.metrics.begun();
         let (renderer, own) = (self.renderer.clone(), job.clone());
@@ -268,6 +300,16 @@ impl Pipeline {
         Ok((blob, timings))
     }
 
+    /// The name of a job's rendition in the tiers.
+    pub fn key(&self, job: &Job) -> RenditionKey {
+        RenditionKey::of(job, &self.renderer.overlays)
+    }
+
+    /// The rendition of that name, if a tier has it.
+    pub async fn stored(&self, key: &RenditionKey) -> Option<(Arc<Blob>, Source)> {
+        self.store.stored(key).await
+    }
+
     /// The rendition of a job if a tier has it.
     ///
     /// # Errors
@@ -285,6 +327,28 @@ impl Pipeline {
         accepted: Accepted,
     ) -> Option<(Arc<Blob>, Format)> {
         self.store.nearest(job, accepted).await
+    }
+
+    /// What renditions of each shelf in each format take on disk.
+    ///
+    /// # Errors
+    /// If the records fail.
+    pub async fn held_by_shelf(&self) -> Result<Vec<HeldOf>, PipelineError> {
+        let records = self.records.clone();
+        Ok(blocking(move || records.held_by_shelf()).await??)
+    }
+
+    /// Makes the index of renditions anew from the blobs.
+    ///
+    /// # Errors
+    /// If records or blobs fail.
+    pub async fn list_anew(&self) -> Result<(), PipelineError> {
+        self.store.list_anew().await
+    }
+
+    /// The bounds it works within.
+    pub const fn limits(&self) -> &Limits {
+        &self.limits
     }
 
     /// How many tasks of the background wait or are under way.

@@ -1,23 +1,29 @@
 //! Where finished renditions are: memory, then blobs, with the index in the records.
 
-use std::sync::Arc;
+use std::{collections::HashSet, pin::pin, sync::Arc, time::Duration};
 
+use futures::StreamExt;
 use kivet_recipe::{Accepted, Format};
 use kivet_store::{Blob, Blobs, Records, RenditionRecord};
 use moka::future::Cache;
 
-use super::{Job, PipelineError, RenditionKey, key::family};
-use crate::{blocking::blocking, metrics::Metrics};
+use super::{
+    Job, PipelineError, RenditionKey, Source,
+    key::family,
+    tidying::{self, Budget, Tidying, Use},
+};
+use crate::{blocking::blocking, config::Limits, metrics::Metrics};
 
 /// Bytes a blob takes in memory beside its picture.
 const BLOB_OVERHEAD: usize = 256;
 
-/// Which tier had a rendition.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Tier {
-    Memory,
-    Blobs,
-}
+/// How long the stores count as ready, or not, without being asked again.
+const READY_FOR: Duration = Duration::from_secs(2);
+
+/// Lines of the index written in one go.
+const LISTED_AT_ONCE: usize = 256;
+
+const SECONDS_A_DAY: u64 = 24 * 3600;
 
 /// The tiers. Cheap to clone.
 #[derive(Clone)]
@@ -28,28 +34,44 @@ pub(super) struct RenditionStore {
     /// A hash of all overlays, part of what families share.
     overlays: Arc<str>,
     metrics: Metrics,
+    usage: Use,
+    ready: Cache<(), bool>,
+    _tidying: Arc<Tidying>,
 }
 
 impl RenditionStore {
     pub(super) fn new(
-        memory_mib: u64,
+        limits: Limits,
         blobs: Blobs,
         records: Records,
         overlays: Arc<str>,
         metrics: Metrics,
     ) -> Self {
         let memory = Cache::builder()
-            .max_capacity(memory_mib << 20)
+            .max_capacity(limits.memory_mib << 20)
             .weigher(|_, blob: &Arc<Blob>| {
                 u32::try_from(blob.bytes.len() + BLOB_OVERHEAD).unwrap_or(u32::MAX)
             })
             .build();
-        Self { memory, blobs, records, overlays, metrics }
+        let usage = Use::default();
+        let tidying = tidying::start(
+            (records.clone(), blobs.clone(), metrics.clone()),
+            Budget {
+                bytes: limits.disk_mib << 20,
+                unused_for: Duration::from_secs(limits.days * SECONDS_A_DAY),
+            },
+            usage.clone(),
+        );
+        let (ready, tidying) =
+            (Cache::builder().time_to_live(READY_FOR).build(), Arc::new(tidying));
+        Self { memory, blobs, records, overlays, metrics, usage, ready, _tidying: tidying }
     }
 
     /// The rendition under `key`, if memory has it.
     pub(super) async fn in_memory(&self, key: &RenditionKey) -> Option<Arc<Blob>> {
-        self.memory.get(key).await
+        let blob = self.memory.get(key).await?;
+        self.usage.of(key.as_str());
+        Some(blob)
     }
 
     /// The rendition under `key` and the tier that had it; one from the blobs is in memory
@@ -58,20 +80,32 @@ impl RenditionStore {
     pub(super) async fn get(
         &self,
         key: &RenditionKey,
-    ) -> Result<Option<(Arc<Blob>, Tier)>, PipelineError> {
-        if let Some(blob) = self.memory.get(key).await {
-            return Ok(Some((blob, Tier::Memory)));
+    ) -> Result<Option<(Arc<Blob>, Source)>, PipelineError> {
+        if let Some(blob) = self.in_memory(key).await {
+            return Ok(Some((blob, Source::Memory)));
         }
         let (records, wanted) = (self.records.clone(), key.clone());
         let listed = blocking(move || records.has_rendition(wanted.as_str())).await?;
-        if self.metrics.kept("records", key.as_str(), listed) == Some(false) {
+        if self.metrics.of_store("records", key.as_str(), listed) == Some(false) {
             return Ok(None);
         }
+        Ok(self.on_disk(key).await.map(|blob| (blob, Source::Disk)))
+    }
+
+    /// The same of a rendition that was sent a moment ago, without asking the index.
+    pub(super) async fn stored(&self, key: &RenditionKey) -> Option<(Arc<Blob>, Source)> {
+        match self.in_memory(key).await {
+            Some(blob) => Some((blob, Source::Memory)),
+            None => self.on_disk(key).await.map(|blob| (blob, Source::Disk)),
+        }
+    }
+
+    async fn on_disk(&self, key: &RenditionKey) -> Option<Arc<Blob>> {
         let found = self.blobs.get(key.as_str()).await;
-        let found = self.metrics.kept("blobs", key.as_str(), found);
-        let Some(blob) = found.flatten().map(Arc::new) else { return Ok(None) };
+        let blob = Arc::new(self.metrics.of_store("blobs", key.as_str(), found).flatten()?);
+        self.usage.of(key.as_str());
         self.memory.insert(key.clone(), Arc::clone(&blob)).await;
-        Ok(Some((blob, Tier::Blobs)))
+        Some(blob)
     }
 
     /// Stores the rendition of a job in every tier, in place of any other under its key. A tier that
@@ -82,8 +116,6 @@ impl RenditionStore {
         job: &Job,
         blob: Blob,
     ) -> Result<Arc<Blob>, PipelineError> {
-        let put = self.blobs.put(key.as_str(), &blob).await;
-        let is_put = self.metrics.kept("blobs", key.as_str(), put).is_some();
         let record = RenditionRecord {
             key: key.as_str().to_owned(),
             shelf: job.original.id.shelf().to_owned(),
@@ -95,10 +127,12 @@ impl RenditionStore {
             bytes: blob.bytes.len() as u64,
             family: family(job, &self.overlays),
         };
-        if is_put {
+        let put = self.blobs.put(&record, &blob).await;
+        if self.metrics.of_store("blobs", key.as_str(), put).is_some() {
+            self.usage.grown(record.bytes);
             let records = self.records.clone();
             let listed = blocking(move || records.keep_rendition(&record)).await?;
-            self.metrics.kept("records", key.as_str(), listed);
+            self.metrics.of_store("records", key.as_str(), listed);
         }
         let blob = Arc::new(blob);
         self.memory.insert(key.clone(), Arc::clone(&blob)).await;
@@ -128,10 +162,30 @@ impl RenditionStore {
         None
     }
 
-    /// True if records and blobs answer.
-    pub(super) async fn is_ready(&self) -> bool {
+    /// Lists in the index what the blobs have, and takes off it what they have not.
+    pub(super) async fn list_anew(&self) -> Result<(), PipelineError> {
+        let mut found = HashSet::new();
+        let mut renditions = pin!(self.blobs.renditions().chunks(LISTED_AT_ONCE));
+        while let Some(some) = renditions.next().await {
+            let some: Vec<RenditionRecord> = some.into_iter().collect::<Result<_, _>>()?;
+            found.extend(some.iter().map(|rendition| rendition.key.clone()));
+            let records = self.records.clone();
+            blocking(move || records.list_renditions(&some)).await??;
+        }
         let records = self.records.clone();
-        let answered = blocking(move || records.ping()).await;
-        matches!(answered, Ok(Ok(()))) && self.blobs.get("00").await.is_ok()
+        let listed = blocking(move || records.rendition_keys()).await??;
+        let gone: Vec<String> = listed.into_iter().filter(|key| !found.contains(key)).collect();
+        let records = self.records.clone();
+        Ok(blocking(move || records.forget_renditions(gone.iter().map(String::as_str))).await??)
+    }
+
+    /// True if records answer and blobs can be written. Asked often, it is found out once in a while.
+    pub(super) async fn is_ready(&self) -> bool {
+        let (records, blobs) = (self.records.clone(), self.blobs.clone());
+        let asking = async {
+            let asked = blocking(move || records.ping().is_ok() && blobs.can_write()).await;
+            asked.unwrap_or(false)
+        };
+        self.ready.get_with((), asking).await
     }
 }

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use axum::{
     Json,
-    extract::{Path, State, rejection::JsonRejection},
+    extract::{State, rejection::JsonRejection},
     http::StatusCode,
 };
 use kivet_page::PlaceDocument;
@@ -16,7 +16,7 @@ use crate::{
     app::App,
     blocking::blocking,
     problem::{Problem, ProblemKind},
-    query::accept_body,
+    query::{Path, accept_body},
     sign_in::Admin,
 };
 

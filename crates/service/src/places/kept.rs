@@ -5,14 +5,17 @@ use std::{
     sync::{Arc, PoisonError, RwLock},
 };
 
-use kivet_page::{Offered, Place, PlaceDocument, markup::preview_recipe};
+use kivet_page::{Loading, Offered, Place, PlaceDocument, markup::preview_recipe};
 use kivet_recipe::{
     Access, Fidelity, PlaceName, PlaceRecipes, Policy, Recipe, RecipeError, nearest,
 };
 use kivet_store::{PlaceRecord, Records, StoreError};
 use moka::sync::Cache;
 
-use crate::problem::{Problem, ProblemKind};
+use crate::{
+    problem::{Problem, ProblemKind},
+    revision::Revision,
+};
 
 /// Ladders held in memory.
 const LADDERS: u64 = 20_000;
@@ -23,6 +26,7 @@ pub struct Places {
     records: Records,
     policy: Policy,
     current: Arc<RwLock<Arc<Snapshot>>>,
+    revision: Revision,
     pub(super) ladders: Cache<(PlaceName, i64, String), Arc<Offered>>,
 }
 
@@ -48,9 +52,9 @@ impl Places {
     ///
     /// # Errors
     /// If the records fail.
-    pub fn open(records: Records, policy: Policy) -> Result<Self, StoreError> {
+    pub fn open(records: Records, policy: Policy, revision: Revision) -> Result<Self, StoreError> {
         let ladders = Cache::new(LADDERS);
-        let places = Self { records, policy, current: Arc::default(), ladders };
+        let places = Self { records, policy, current: Arc::default(), revision, ladders };
         places.read_again()?;
         Ok(places)
     }
@@ -95,6 +99,19 @@ impl Places {
                 nearest: snapshot.nearest(name.as_str()).map(|near| format!("@{near}")),
             }),
         }
+    }
+
+    /// How urgent the pictures of the place are that a recipe names (RFC 9218, section 4.1): as its
+    /// markup loads them.
+    pub fn urgency(&self, recipe: &Recipe) -> Option<u8> {
+        let name = recipe.place.as_ref()?;
+        let loading = self.snapshot().by_name.get(name)?.place.loading();
+        Some(match loading {
+            Loading::First => 1,
+            Loading::Near => 3,
+            Loading::Later => 5,
+            Loading::Hidden => 6,
+        })
     }
 
     /// Refuses a resolved recipe that neither the list nor any place names.
@@ -158,6 +175,7 @@ impl Places {
         };
         let recipes = of_places.chain([preview]).collect();
         *current = Arc::new(Snapshot { by_name, recipes });
+        self.revision.advance();
         Ok(())
     }
 }

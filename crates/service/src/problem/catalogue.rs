@@ -63,6 +63,9 @@ catalogue! {
     UnreadShelf "unread-shelf" NOT_FOUND
         "The shelf is of a kind this version does not read"
         "Move its originals to a folder shelf, or wait for a version that reads it.",
+    LostShelf "lost-shelf" SERVICE_UNAVAILABLE
+        "The shelf is not there at the moment"
+        "Mount its folder again; what was made of its originals before is sent meanwhile.",
     LeavesShelf "leaves-shelf" FORBIDDEN
         "The path leads out of its shelf"
         "Only files inside the shelf's folder are served, also through links.",
@@ -162,6 +165,15 @@ catalogue! {
     OutdatedCheck "outdated-check" GONE
         "The check was kept by another version"
         "Check the page again.",
+    BadCall "bad-call" BAD_REQUEST
+        "The path of a call cannot be read"
+        "`detail` names the part of it; `/api/openapi.json` describes them all.",
+    WrongMethod "wrong-method" METHOD_NOT_ALLOWED
+        "The method is not one of this path"
+        "Use a method that the response's `Allow` names.",
+    ChangedSince "changed-since" PRECONDITION_FAILED
+        "The picture is not the one that was asked for"
+        "It has changed since: ask without `If-Match`.",
     BadQuery "bad-query" BAD_REQUEST
         "The query cannot be read"
         "`detail` names the parameter; `/api/openapi.json` describes them all.",

@@ -5,20 +5,19 @@ use kivet_page::{PlaceError, SizesError, rewrite::RewriteError, rules::RuleError
 use kivet_recipe::{ChoiceError, RecipeError};
 use kivet_store::StoreError;
 
-use super::{Problem, ProblemKind};
+use super::{Problem, ProblemKind, legible};
 use crate::{
     blocking::Panicked,
     causes,
     pipeline::PipelineError,
-    shelves::{PathError, ShelfError},
+    queue::QueueFull,
+    shelves::{LostShelf, PathError, ShelfError},
 };
 
 impl From<RecipeError> for Problem {
     fn from(error: RecipeError) -> Self {
-        let mut problem = Self::new(ProblemKind::ImpossibleRecipe, error.to_string());
-        problem.clause = Some(error.clause);
-        problem.nearest = error.nearest;
-        problem
+        let problem = Self::new(ProblemKind::ImpossibleRecipe, error.to_string());
+        Self { clause: Some(legible(&error.clause)), ..problem }.with_nearest(error.nearest)
     }
 }
 
@@ -37,7 +36,13 @@ impl From<ShelfError> for Problem {
             ShelfError::LeavesShelf { .. } => ProblemKind::LeavesShelf,
             ShelfError::NotFound { .. } => ProblemKind::UnknownOriginal,
             ShelfError::Unreadable { .. } => ProblemKind::UnreadableOriginal,
+            ShelfError::Changing { .. } => {
+                return Self::new(ProblemKind::OriginalChanged, error.to_string())
+                    .with_retry_after(1);
+            }
             ShelfError::NotUsable { source, .. } => return of_image(source, causes(&error)),
+            ShelfError::Overloaded(full) => return full.clone().into(),
+            ShelfError::Lost(lost) => return lost.clone().into(),
             ShelfError::Store(_) | ShelfError::Broken(_) => return Self::internal(&error),
         };
         let problem = Self::new(kind, error.to_string());
@@ -58,9 +63,8 @@ impl From<PipelineError> for Problem {
     fn from(error: PipelineError) -> Self {
         match &error {
             PipelineError::Image { source, .. } => of_image(source, causes(&error)),
-            PipelineError::Overloaded { .. } => {
-                Self::new(ProblemKind::Overloaded, error.to_string()).with_retry_after(2)
-            }
+            PipelineError::Overloaded(full) => full.clone().into(),
+            PipelineError::Lost(lost) => lost.clone().into(),
             PipelineError::Changed { .. } => {
                 Self::new(ProblemKind::OriginalChanged, error.to_string()).with_retry_after(1)
             }
@@ -69,6 +73,18 @@ impl From<PipelineError> for Problem {
             }
             PipelineError::Store(_) | PipelineError::Broken(_) => Self::internal(&error),
         }
+    }
+}
+
+impl From<QueueFull> for Problem {
+    fn from(error: QueueFull) -> Self {
+        Self::new(ProblemKind::Overloaded, error.to_string()).with_retry_after(2)
+    }
+}
+
+impl From<LostShelf> for Problem {
+    fn from(error: LostShelf) -> Self {
+        Self::new(ProblemKind::LostShelf, error.to_string()).with_retry_after(10)
     }
 }
 

@@ -2,13 +2,12 @@
 
 use axum::{
     Router,
-    extract::Path,
     response::{Html, IntoResponse, Response},
     routing::get,
 };
 
 use super::{Problem, ProblemKind, reference};
-use crate::app::App;
+use crate::{app::App, query::Path};
 
 /// The routes of this feature.
 pub fn routes() -> Router<App> {

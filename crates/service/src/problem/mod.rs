@@ -46,7 +46,7 @@ impl Problem {
             kind: format!("/problems/{}", kind.name()),
             title: kind.title().to_owned(),
             status: kind.status().as_u16(),
-            detail: detail.into(),
+            detail: legible(&detail.into()),
             clause: None,
             nearest: None,
             retry_after: None,
@@ -56,7 +56,7 @@ impl Problem {
     /// With the nearest thing that would work.
     #[must_use]
     pub fn with_nearest(mut self, nearest: Option<impl Into<String>>) -> Self {
-        self.nearest = nearest.map(Into::into);
+        self.nearest = nearest.map(|nearest| legible(&nearest.into()));
         self
     }
 
@@ -87,6 +87,28 @@ impl Problem {
     }
 }
 
+/// What is quoted at most of what was sent, in characters.
+const QUOTED: usize = 160;
+
+/// A sentence without what a terminal or XML would act on, its long quotations cut in the middle.
+pub(crate) fn legible(sentence: &str) -> String {
+    let printable = |c: char| if c.is_control() { char::REPLACEMENT_CHARACTER } else { c };
+    // A newline may be a sentence's own.
+    let plain: String =
+        sentence.chars().map(|c| if c == '\n' { c } else { printable(c) }).collect();
+    let cut = |part: &str| {
+        let length = part.chars().count();
+        if length <= QUOTED {
+            return part.to_owned();
+        }
+        let half = QUOTED / 2;
+        let start: String = part.chars().take(half).collect();
+        let end: String = part.chars().skip(length - half).collect();
+        format!("{start}…{end}")
+    };
+    plain.split('`').map(cut).collect::<Vec<_>>().join("`")
+}
+
 impl IntoResponse for Problem {
     fn into_response(self) -> Response {
         let status = StatusCode::from_u16(self.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
@@ -96,6 +118,10 @@ impl IntoResponse for Problem {
         headers.insert(header::CONTENT_TYPE, HeaderValue::from_static("application/problem+json"));
         headers.insert(header::CACHE_CONTROL, HeaderValue::from_static("no-store"));
         headers.insert(header::X_CONTENT_TYPE_OPTIONS, HeaderValue::from_static("nosniff"));
+        if status == StatusCode::UNAUTHORIZED {
+            // RFC 6750, section 3.
+            headers.insert(header::WWW_AUTHENTICATE, HeaderValue::from_static("Bearer"));
+        }
         if let Some(seconds) = retry_after {
             headers.insert(header::RETRY_AFTER, HeaderValue::from(seconds));
         }

@@ -6,7 +6,17 @@ use kivet_image::ImageError;
 use kivet_store::StoreError;
 
 use super::original::{OriginalId, PathError};
-use crate::blocking::Panicked;
+use crate::{blocking::Panicked, queue::QueueFull};
+
+/// A shelf whose folder is gone, or empty though it was not: a mount that was lost.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error(
+    "the folder of the shelf `{name}` is not there at the moment; what was made of its originals before is still sent"
+)]
+pub struct LostShelf {
+    /// The shelf.
+    pub name: String,
+}
 
 /// Why an original cannot be had.
 #[derive(Clone, Debug, thiserror::Error)]
@@ -38,6 +48,12 @@ pub enum ShelfError {
         /// What was asked for.
         id: OriginalId,
     },
+    /// The whole shelf is not there at the moment.
+    #[error(transparent)]
+    Lost(#[from] LostShelf),
+    /// Too much is waiting to be looked at.
+    #[error(transparent)]
+    Overloaded(#[from] QueueFull),
     /// Nothing is there.
     #[error("there is no original `{id}`; `kivet library list {}` shows what there is", id.shelf())]
     NotFound {
@@ -51,6 +67,12 @@ pub enum ShelfError {
         id: OriginalId,
         /// What the system says.
         problem: String,
+    },
+    /// It was replaced while it was read.
+    #[error("the original `{id}` is being replaced; ask again")]
+    Changing {
+        /// What was asked for.
+        id: OriginalId,
     },
     /// It is there but is no picture that can be used.
     #[error("the original `{id}`")]

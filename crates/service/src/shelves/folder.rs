@@ -1,9 +1,10 @@
 //! A shelf that is a folder on this machine.
 
 use std::{
+    fs::Metadata,
     io::ErrorKind,
+    os::unix::fs::MetadataExt,
     path::{Path, PathBuf},
-    time::UNIX_EPOCH,
 };
 
 use kivet_store::Stamp;
@@ -21,6 +22,7 @@ const LISTED: [&str; 14] = [
 #[derive(Clone, Debug)]
 pub(super) struct Folder {
     root: PathBuf,
+    was_empty: bool,
 }
 
 impl Folder {
@@ -31,7 +33,8 @@ impl Folder {
                 format!("the shelf folder {} cannot be opened: {error}", path.display()),
             )
         })?;
-        Ok(Self { root })
+        let was_empty = is_empty(&root);
+        Ok(Self { root, was_empty })
     }
 
     /// The real file of an original and its state. Links are followed, but only to places inside
@@ -46,9 +49,12 @@ impl Folder {
         if !facts.is_file() {
             return Err(ShelfError::NotFound { id: id.clone() });
         }
-        let modified = facts.modified().ok().and_then(|time| time.duration_since(UNIX_EPOCH).ok());
-        let modified_ms = modified.map_or(0, |age| age.as_millis() as i64);
-        Ok((file, Stamp { bytes: facts.len(), modified_ms }))
+        Ok((file, stamp(&facts)))
+    }
+
+    /// True if the folder is not there any more, or is the empty place of a mount that was lost.
+    pub(super) fn is_lost(&self) -> bool {
+        !self.root.is_dir() || (!self.was_empty && is_empty(&self.root))
     }
 
     /// The path on the shelf of a file, given by its real path.
@@ -75,6 +81,19 @@ impl Folder {
             .take(limit)
             .collect()
     }
+}
+
+fn stamp(facts: &Metadata) -> Stamp {
+    Stamp {
+        bytes: facts.len(),
+        modified_ms: facts.mtime() * 1000 + facts.mtime_nsec() / 1_000_000,
+        changed_ns: facts.ctime() * 1_000_000_000 + facts.ctime_nsec(),
+        inode: facts.ino(),
+    }
+}
+
+fn is_empty(folder: &Path) -> bool {
+    folder.read_dir().is_ok_and(|mut entries| entries.next().is_none())
 }
 
 fn is_listed(path: &Path) -> bool {

@@ -4,25 +4,32 @@ mod error;
 mod folder;
 mod original;
 
-use std::{collections::BTreeMap, path::Path, sync::Arc, time::Duration};
+use std::{
+    collections::BTreeMap,
+    path::{Path, PathBuf},
+    sync::Arc,
+    time::Duration,
+};
 
 use kivet_image::{Limits, probe};
 use kivet_recipe::{Position, nearest};
-use kivet_store::{OriginalRecord, Records};
+use kivet_store::{OriginalRecord, Records, Stamp};
 use moka::future::Cache;
 
 use crate::{
     blocking::blocking,
     config::{ShelfRules, ShelfSettings, ShelfSource},
     metrics::Metrics,
+    queue::{Asker, Cost, Queue},
+    revision::Revision,
 };
-pub use error::ShelfError;
+pub use error::{LostShelf, ShelfError};
 use folder::Folder;
 pub use original::{Original, OriginalId, PathError};
 
 /// How long a file is taken to be what it was, before it is looked at again: hot answers do not
 /// touch the disk.
-const TRUSTED_FOR: Duration = Duration::from_secs(2);
+const TRUSTED_FOR: Duration = Duration::from_secs(1);
 
 /// All shelves.
 #[derive(Clone)]
@@ -32,6 +39,8 @@ pub struct Shelves {
     records: Records,
     limits: Limits,
     metrics: Metrics,
+    revision: Revision,
+    queue: Queue,
     known: Cache<OriginalId, Arc<Original>>,
 }
 
@@ -41,7 +50,7 @@ enum Shelf {
 }
 
 impl Shelves {
-    /// The shelves of a configuration.
+    /// The shelves of a configuration. New originals are looked at in the `queue`.
     ///
     /// # Errors
     /// If a folder cannot be found; the error names the shelf.
@@ -49,7 +58,8 @@ impl Shelves {
         settings: &BTreeMap<String, ShelfSettings>,
         records: Records,
         limits: Limits,
-        metrics: Metrics,
+        (metrics, revision): (Metrics, Revision),
+        queue: Queue,
     ) -> std::io::Result<Self> {
         let kept = settings.clone();
         let mut shelves = BTreeMap::new();
@@ -69,7 +79,7 @@ impl Shelves {
         }
         let known = Cache::builder().max_capacity(50_000).time_to_live(TRUSTED_FOR).build();
         let (shelves, settings) = (Arc::new(shelves), Arc::new(kept));
-        Ok(Self { shelves, settings, records, limits, metrics, known })
+        Ok(Self { shelves, settings, records, limits, metrics, revision, queue, known })
     }
 
     /// What holds for one shelf alone.
@@ -95,11 +105,8 @@ impl Shelves {
         if let Some(known) = self.known.get(id).await {
             return Ok(known);
         }
-        let shelves = self.clone();
-        let learnt = self.known.try_get_with(id.clone(), {
-            let id = id.clone();
-            async move { blocking(move || shelves.learn(&id)).await? }
-        });
+        let look = self.clone().look(id.clone());
+        let learnt = self.known.try_get_with(id.clone(), look);
         learnt.await.map_err(|error| ShelfError::clone(&error))
     }
 
@@ -115,12 +122,26 @@ impl Shelves {
         let (records, marked) = (self.records.clone(), id.clone());
         blocking(move || records.set_focus(marked.shelf(), marked.path(), focus)).await??;
         self.look_again(id).await;
+        self.revision.advance();
         Ok(())
     }
 
     /// Invalidates what is cached of an original, so that the file is looked at again.
     pub async fn look_again(&self, id: &OriginalId) {
         self.known.invalidate(id).await;
+    }
+
+    /// Forgets what was learnt of an original, whose file turned out to be another.
+    pub async fn forget(&self, id: &OriginalId) {
+        let (shelves, asked) = (self.clone(), id.clone());
+        let forgotten = blocking(move || {
+            let gone = shelves.records.forget_original(asked.shelf(), asked.path());
+            shelves.metrics.of_store("records", &asked.to_string(), gone);
+        });
+        if let Err(error) = forgotten.await {
+            tracing::error!(%error, "an original could not be forgotten");
+        }
+        self.look_again(id).await;
     }
 
     /// The paths of a shelf's picture-like files in order, from the first after `after`, at most
@@ -166,34 +187,89 @@ impl Shelves {
         }
     }
 
-    /// Looks at the file, and reads it if its state is not in the records.
-    fn learn(&self, id: &OriginalId) -> Result<Arc<Original>, ShelfError> {
-        let (file, stamp) = self.folder(id.shelf())?.find(id)?;
+    /// Looks at the file, and reads it, in the queue with all other work, if its state is not in the
+    /// records.
+    async fn look(self, id: OriginalId) -> Result<Arc<Original>, ShelfError> {
+        let (shelves, asked) = (self.clone(), id.clone());
+        let (file, stamp) = match blocking(move || shelves.seen(&asked)).await?? {
+            Seen::Known(original) => return Ok(original),
+            Seen::New(file, stamp) => (file, stamp),
+        };
+        self.limits
+            .check_bytes(stamp.bytes)
+            .map_err(|source| ShelfError::NotUsable { id: id.clone(), source })?;
+        let cost = Cost { pixels: 0, memory: stamp.bytes };
+        let permit = self.queue.permit(Asker::default(), cost).await?;
+        blocking(move || {
+            let _until_done = permit;
+            self.learn(&id, file, stamp)
+        })
+        .await?
+    }
+
+    /// What the file system and the records say of an original. Blocks.
+    fn seen(&self, id: &OriginalId) -> Result<Seen, ShelfError> {
+        let folder = self.folder(id.shelf())?;
+        let (file, stamp) = match folder.find(id) {
+            Ok(found) => found,
+            Err(ShelfError::NotFound { .. }) if folder.is_lost() => return self.remembered(id),
+            Err(error) => return Err(error),
+        };
         // Records that fail know nothing: the file is read, as if for the first time.
         let known = self.records.original(id.shelf(), id.path(), stamp);
-        if let Some(record) = self.metrics.kept("records", &id.to_string(), known).flatten() {
-            // The limits may have been lowered since the record was made.
-            if record.facts.format != kivet_recipe::Format::Svg {
-                self.limits
-                    .check(record.facts.size)
-                    .map_err(|source| ShelfError::NotUsable { id: id.clone(), source })?;
-            }
-            return Ok(Arc::new(Original { id: id.clone(), file, record }));
+        let known = self.metrics.of_store("records", &id.to_string(), known).flatten();
+        let Some(record) = known else { return Ok(Seen::New(file, stamp)) };
+        // The limits may have been lowered since the record was made.
+        if record.facts.format != kivet_recipe::Format::Svg {
+            self.limits
+                .check(record.facts.size)
+                .map_err(|source| ShelfError::NotUsable { id: id.clone(), source })?;
         }
-        let refused = |source| ShelfError::NotUsable { id: id.clone(), source };
-        self.limits.check_bytes(stamp.bytes).map_err(refused)?;
+        let original = Original { id: id.clone(), file, record, is_lost: false };
+        Ok(Seen::Known(Arc::new(original)))
+    }
+
+    /// What was known of an original before its shelf was lost.
+    fn remembered(&self, id: &OriginalId) -> Result<Seen, ShelfError> {
+        let lost = LostShelf { name: id.shelf().to_owned() };
+        tracing::error!(shelf = lost.name, "the shelf's folder is gone, or empty");
+        let known = self.records.last_known(id.shelf(), id.path());
+        let known = self.metrics.of_store("records", &id.to_string(), known).flatten();
+        let record = known.ok_or(lost)?;
+        let original = Original { id: id.clone(), file: PathBuf::new(), record, is_lost: true };
+        Ok(Seen::Known(Arc::new(original)))
+    }
+
+    /// Reads a file and keeps what it is. Blocks.
+    fn learn(
+        &self,
+        id: &OriginalId,
+        file: PathBuf,
+        stamp: Stamp,
+    ) -> Result<Arc<Original>, ShelfError> {
         let bytes = std::fs::read(&file).map_err(|error| ShelfError::Unreadable {
             id: id.clone(),
             problem: error.to_string(),
         })?;
+        if self.folder(id.shelf())?.find(id)?.1 != stamp {
+            return Err(ShelfError::Changing { id: id.clone() });
+        }
         let mut facts = probe(&bytes, self.limits)
             .map_err(|source| ShelfError::NotUsable { id: id.clone(), source })?;
         let focus = self.records.focus(id.shelf(), id.path());
-        facts.focus = self.metrics.kept("records", &id.to_string(), focus).flatten();
+        facts.focus = self.metrics.of_store("records", &id.to_string(), focus).flatten();
         let record =
             OriginalRecord { stamp, hash: blake3::hash(&bytes).to_hex().to_string(), facts };
         let kept = self.records.keep_original(id.shelf(), id.path(), &record);
-        self.metrics.kept("records", &id.to_string(), kept);
-        Ok(Arc::new(Original { id: id.clone(), file, record }))
+        self.metrics.of_store("records", &id.to_string(), kept);
+        Ok(Arc::new(Original { id: id.clone(), file, record, is_lost: false }))
     }
+}
+
+/// An original at first sight.
+enum Seen {
+    /// Its state is in the records.
+    Known(Arc<Original>),
+    /// It is new, or has changed.
+    New(PathBuf, Stamp),
 }

@@ -127,6 +127,8 @@ pub struct Original {
     pub file: PathBuf,
     /// What is known of it.
     pub record: OriginalRecord,
+    /// True if its shelf is not there at the moment: what is known is of before.
+    pub is_lost: bool,
 }
 
 impl Original {

@@ -44,7 +44,7 @@ impl FromRequestParts<App> for LocalOrAdmin {
 
     async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, Problem> {
         let peer = parts.extensions.get::<ConnectInfo<SocketAddr>>();
-        if is_local(peer, &parts.headers) {
+        if is_local(peer, parts) {
             return Ok(Self);
         }
         Admin::from_request_parts(parts, app).await.map(|Admin| Self)
@@ -55,7 +55,9 @@ impl FromRequestParts<App> for LocalOrAdmin {
 /// only reads (Fetch Metadata; RFC 6454 for browsers without it).
 fn of_this_site(parts: &Parts) -> Result<(), Problem> {
     let header = |name: &str| parts.headers.get(name).and_then(|value| value.to_str().ok());
-    let is_own = match (header("sec-fetch-site"), header("origin"), header("host")) {
+    let host = parts.uri.authority().map(|authority| authority.to_string());
+    let host = host.or_else(|| header("host").map(str::to_owned));
+    let is_own = match (header("sec-fetch-site"), header("origin"), host.as_deref()) {
         (Some(site), _, _) => matches!(site, "same-origin" | "none"),
         (None, Some(origin), Some(host)) => {
             origin.split_once("://").is_some_and(|(_, named)| named.eq_ignore_ascii_case(host))
@@ -76,19 +78,23 @@ pub(super) fn session(headers: &HeaderMap) -> Option<&str> {
     cookies.split(';').find_map(|pair| pair.trim().strip_prefix(COOKIE)?.strip_prefix('='))
 }
 
-fn is_local(peer: Option<&ConnectInfo<SocketAddr>>, headers: &HeaderMap) -> bool {
-    let passed_on = headers.keys().any(|name| {
+fn is_local(peer: Option<&ConnectInfo<SocketAddr>>, parts: &Parts) -> bool {
+    let passed_on = parts.headers.keys().any(|name| {
         let name = name.as_str();
         name == "forwarded" || name == "via" || name.starts_with("x-forwarded-")
     });
-    peer.is_some_and(|peer| peer.0.ip().is_loopback()) && !passed_on && names_this_machine(headers)
+    peer.is_some_and(|peer| peer.0.ip().is_loopback()) && !passed_on && names_this_machine(parts)
 }
 
 /// True if the request calls the service by this machine's own name: a site whose name was made to
 /// lead here, or a proxy that keeps the name, is somebody else.
-fn names_this_machine(headers: &HeaderMap) -> bool {
-    let Some(host) = headers.get(header::HOST) else { return true };
-    let Ok(host) = host.to_str() else { return false };
+fn names_this_machine(parts: &Parts) -> bool {
+    // HTTP/2 has the name in `:authority`, which stands in the request's address.
+    let host = match (parts.uri.authority(), parts.headers.get(header::HOST)) {
+        (Some(authority), _) => authority.as_str(),
+        (None, Some(host)) => host.to_str().unwrap_or("?"),
+        (None, None) => return true,
+    };
     let name = match host.strip_prefix('[').and_then(|rest| rest.split_once(']')) {
         Some((address, _)) => address,
         None => host.rsplit_once(':').map_or(host, |(name, _)| name),

@@ -2,7 +2,7 @@
 
 use axum::{
     Json, Router,
-    extract::{Path, State},
+    extract::State,
     http::{HeaderMap, HeaderValue, Method, StatusCode, header},
     response::{IntoResponse, Redirect, Response},
     routing::get,
@@ -15,7 +15,7 @@ use super::{
     guard::{Admin, session},
     sessions::{COOKIE, LINK_LASTS, SESSION_LASTS},
 };
-use crate::{app::App, problem::Problem};
+use crate::{app::App, problem::Problem, query::Path};
 
 /// Answers about sign-in are for nobody else, and for now.
 const NOT_KEPT: [(header::HeaderName, &str); 1] = [(header::CACHE_CONTROL, "no-store")];

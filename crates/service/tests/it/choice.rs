@@ -78,7 +78,7 @@ async fn thrift_costs_points_and_not_pixels() {
 #[tokio::test]
 async fn only_what_is_listed_is_answered_and_the_nearest_is_named() {
     let listed = vec!["ratio-1-1".parse().unwrap()];
-    let kivet = Running::start_with(|config| config.access = Access::Listed(listed)).await;
+    let kivet = Running::start_with(|config| config.access = Some(Access::Listed(listed))).await;
     for good in ["/pic/320w", "/pic/320w_ratio-1-1_as-webp", "/pic/original"] {
         assert_eq!(
             kivet.get(&format!("{good}/photos/harbour/roofs.jpg")).await.status(),

@@ -156,3 +156,23 @@ async fn a_place_is_edited_tried_on_an_original_and_kept() {
     assert_eq!((kept.recipe.as_str(), kept.revision), ("ratio-1-1", 2));
     chromium.close().await.unwrap();
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_cache_is_shown_and_listed_anew() {
+    let kivet = Running::start().await;
+    for width in [120, 140] {
+        kivet.get(&format!("/pic/{width}w_as-webp/photos/night/lanterns.jpg")).await;
+    }
+    let chromium = Chromium::launch().await.unwrap();
+    let tab = chromium.tab(Device::named("laptop").unwrap()).await.unwrap();
+    tab.open(&kivet.sign_in_link).await.unwrap();
+    tab.open(&format!("{}/console/cache", kivet.root)).await.unwrap();
+    until(&tab, "document.querySelector('main').innerText.includes('2 renditions')").await;
+    until(&tab, "document.querySelectorAll('main tbody tr.ant-table-row').length === 1").await;
+    // Renditions that are gone are off the index once it is listed anew.
+    std::fs::remove_dir_all(kivet.data().join("renditions")).unwrap();
+    std::fs::create_dir(kivet.data().join("renditions")).unwrap();
+    click(&tab, ".bar button").await;
+    until(&tab, "document.querySelector('main').innerText.includes('0 renditions')").await;
+    chromium.close().await.unwrap();
+}

@@ -49,13 +49,20 @@ async fn current(tab: &Tab) -> Vec<String> {
     tab.evaluate(sources).await.unwrap()
 }
 
+async fn opened(chromium: &Chromium, device: Device, url: &str) -> (Tab, Vec<String>) {
+    let tab = chromium.tab(device).await.unwrap();
+    tab.open(url).await.unwrap();
+    let taken = current(&tab).await;
+    (tab, taken)
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn chromium_takes_what_is_predicted_on_every_device_in_every_place() {
     let site = Site::start().await;
     let chromium = Chromium::launch().await.unwrap();
     for (width, height, density) in SCREENS {
         let device = Device { mobile: width < 900, ..Device::screen(width, height, density) };
-        let (mut body, mut expected) = (String::new(), Vec::new());
+        let (mut body, mut expected, mut needs) = (String::new(), Vec::new(), Vec::new());
         for (name, document) in demo_places() {
             let place = place(&name, &document);
             let near = MarkupOrder { loading: Some("near".to_owned()), ..order(&ORIGINALS, &name) };
@@ -68,13 +75,23 @@ async fn chromium_takes_what_is_predicted_on_every_device_in_every_place() {
                 let taken = steps.iter().find(|step| f64::from(step.width) >= pixels);
                 let taken = taken.unwrap_or(&steps[steps.len() - 1]);
                 expected.push(format!("/pic/{}/{}", taken.recipe, one.original));
+                needs.push(format!("{name} needs {pixels} px: {}", one.text));
                 body.push_str(&one.text);
             }
         }
         let url = site.page("places.html", "", &body);
-        let tab = chromium.tab(device).await.unwrap();
-        tab.open(&url).await.unwrap();
-        let taken = current(&tab).await;
+        // On a busy machine a candidate is now and then taken before the viewport is laid out.
+        let (mut tab, mut taken) = opened(&chromium, device, &url).await;
+        for _ in 0..2 {
+            if taken != expected {
+                tab.close().await.unwrap();
+                (tab, taken) = opened(&chromium, device, &url).await;
+            }
+        }
+        for (number, (taken, expected)) in taken.iter().zip(&expected).enumerate() {
+            let needed = &needs[number];
+            assert_eq!(taken, expected, "{needed} on {width} x {height} at {density}");
+        }
         assert_eq!(taken, expected, "{width} x {height} at {density}");
         // Two places may offer the same.
         let different: BTreeSet<&String> = expected.iter().collect();

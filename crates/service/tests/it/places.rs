@@ -112,7 +112,8 @@ async fn ladders_stay_for_a_revision_and_places_outlive_a_restart() {
 
 #[tokio::test]
 async fn listed_access_answers_what_places_use_and_nothing_else() {
-    let kivet = Running::start_with(|config| config.access = Access::Listed(Vec::new())).await;
+    let kivet =
+        Running::start_with(|config| config.access = Some(Access::Listed(Vec::new()))).await;
     keep(&kivet, "tile", &square()).await;
     let written = markup(&kivet, &order(SIX_PANEL, "tile")).await.unwrap();
     for step in &written.pictures[0].ladders[0].steps {

@@ -133,3 +133,63 @@ async fn the_same_headers_stand_on_errors_as_on_pictures() {
     let fixed = kivet.picture("/pic/640w_as-png/photos/nothing.jpg").await;
     assert_eq!(header(&fixed, "vary"), "");
 }
+
+#[tokio::test]
+async fn long_and_odd_input_is_quoted_short_and_methods_are_told_apart() {
+    let kivet = Running::start().await;
+    let long = "w".repeat(4000);
+    for path in [
+        format!("/pic/{long}/photos/x.jpg"),
+        format!("/pic/640w/{long}/x.jpg"),
+        format!("/pic/640w/photos/{long}"),
+        format!("/pic/640w/photos/x.jpg?{long}=1"),
+        format!("/{long}"),
+        format!("/problems/{long}"),
+    ] {
+        let problem = refused(&kivet, &path).await;
+        assert!(problem.detail.chars().count() < 700, "{}", problem.detail);
+        assert!(problem.clause.is_none_or(|clause| clause.len() < 200));
+    }
+    let odd = "/pic/640w/photos/%1b%5b31m%07.jpg";
+    assert!(!refused(&kivet, odd).await.detail.contains('\u{1b}'));
+    let drawn = kivet.picture(odd).await.text().await.unwrap();
+    assert!(drawn.starts_with("<svg") && !drawn.contains(['\u{1b}', '\u{7}']));
+    // One address, one spelling.
+    for alias in [
+        "/pic//pic/640w/photos/x.jpg",
+        "/pic/640w//photos/night/lanterns.jpg",
+        "/pic//photos/night/lanterns.jpg",
+    ] {
+        assert!(kivet.get(alias).await.status().is_client_error(), "{alias}");
+    }
+    let client = reqwest::Client::new();
+    let path = "/pic/160w/photos/night/lanterns.jpg";
+    for (method, path, status) in [
+        ("DELETE", path, 405),
+        ("POST", "/healthz", 405),
+        ("OPTIONS", path, 204),
+        ("PATCH", "/api/places", 405),
+        ("OPTIONS", "/api/places", 204),
+    ] {
+        let method = reqwest::Method::from_bytes(method.as_bytes()).unwrap();
+        let answer = client.request(method.clone(), format!("{}{path}", kivet.root)).send().await;
+        let answer = answer.unwrap();
+        assert_eq!(answer.status(), status, "{method} {path}");
+        assert!(header(&answer, "allow").contains("GET"), "{method} {path}");
+        if status == 405 {
+            assert_eq!(header(&answer, "content-type"), "application/problem+json");
+        }
+    }
+    let refused = kivet.get("/api/places").await;
+    assert_eq!((refused.status().as_u16(), header(&refused, "www-authenticate")), (401, "Bearer"));
+    let other = kivet.request(path).header("if-match", "\"another\"").send().await.unwrap();
+    assert_eq!((other.status().as_u16(), header(&other, "cache-control")), (412, "no-store"));
+    let etag = header(&kivet.get(path).await, "etag").to_owned();
+    let same = kivet.request(path).header("if-match", etag).send().await.unwrap();
+    assert_eq!(same.status(), 200);
+    let bad = kivet.order(reqwest::Method::GET, "/api/checks/first", "").await;
+    assert_eq!(
+        (bad.status().as_u16(), header(&bad, "content-type")),
+        (400, "application/problem+json")
+    );
+}

@@ -28,8 +28,8 @@ pub struct Running {
     client: Client,
 }
 
-/// Held by tests that visit many heavy pages on all devices: two at a time would keep a small machine
-/// so busy that pages do not open in time.
+/// Held by tests that visit many heavy pages on all devices: on a small machine, two at a time leave
+/// pages too little processor to open in time.
 pub async fn alone() -> MutexGuard<'static, ()> {
     static ALONE: Mutex<()> = Mutex::const_new(());
     ALONE.lock().await
@@ -70,7 +70,7 @@ impl Running {
             shelves,
             overlays: BTreeMap::new(),
             policy: Policy::default(),
-            access: Access::Open,
+            access: Some(Access::Open),
             plain: false,
             limits: Limits::default(),
             demo: Some(demo()),
@@ -81,15 +81,21 @@ impl Running {
         let sign_in_link = service.sign_in_link().unwrap();
         let (stop, stopped) = oneshot::channel();
         let serving = tokio::spawn(async move {
-            service.run(async { stopped.await.unwrap_or(()) }).await.unwrap();
+            service.run(async { stopped.await.unwrap_or(()) }).await;
         });
         Self { root, sign_in_link, odd, folder, stop: Some(stop), serving, client: Client::new() }
     }
 
     /// Stops the service, lets it finish, and starts another over the same data.
-    pub async fn restart(mut self) -> Self {
+    pub async fn restart(self) -> Self {
+        self.restart_after(|| ()).await
+    }
+
+    /// The same, with something done to the data in between.
+    pub async fn restart_after(mut self, change: impl FnOnce()) -> Self {
         self.tell_to_stop();
         self.serving.await.unwrap();
+        change();
         Self::start_in(self.folder, |_| ()).await
     }
 

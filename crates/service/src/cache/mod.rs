@@ -1,0 +1,7 @@
+//! What is kept of renditions: `/api/cache`.
+
+mod handlers;
+mod responses;
+
+pub use handlers::routes;
+pub use responses::{CacheResponse, CachedSort};

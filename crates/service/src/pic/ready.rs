@@ -1,0 +1,200 @@
+//! Answers that are ready: what an address was answered with a moment ago, headers and all, for
+//! requests that say the same of their viewers. One look-up stands for reading the address,
+//! choosing, asking the tiers and writing the headers.
+
+use std::{
+    sync::{
+        Arc,
+        atomic::{AtomicBool, Ordering},
+    },
+    time::{Duration, Instant},
+};
+
+use axum::{
+    body::Body,
+    http::{HeaderMap, HeaderName, HeaderValue, StatusCode, Uri, header},
+    response::Response,
+};
+use bytes::Bytes;
+use kivet_recipe::{Accepted, Request};
+use kivet_store::Blob;
+use moka::sync::Cache;
+
+use super::headers;
+use crate::{
+    pipeline::{RenditionKey, Source},
+    revision::Revision,
+};
+
+/// How long an answer is ready before its original is looked at again, and the most that it is ready
+/// until that is done.
+const READY_FOR: Duration = Duration::from_secs(1);
+const KEPT_FOR: Duration = Duration::from_secs(2);
+
+/// Headers and address of an answer take about a kibibyte; their pictures are the memory tier's.
+const MOST_ANSWERS: u64 = 20_000;
+
+/// What describes the picture itself, which a 304 does without (RFC 9110, section 15.4.5).
+const OF_CONTENT: [HeaderName; 5] = [
+    header::CONTENT_TYPE,
+    header::CONTENT_DISPOSITION,
+    header::CONTENT_ENCODING,
+    header::CONTENT_SECURITY_POLICY,
+    header::ACCEPT_RANGES,
+];
+
+/// The answers. Cheap to clone.
+#[derive(Clone)]
+pub struct ReadyAnswers {
+    answers: Cache<Key, Arc<Ready>>,
+    revision: Revision,
+}
+
+/// What a request says of its viewer: formats, hints, thrift, and whether it unpacks.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Viewer {
+    pub(super) request: Request,
+    pub(super) gzip: bool,
+}
+
+/// An address as it was sent, and all that its answer can depend on.
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+struct Key {
+    address: Box<str>,
+    accepted: Accepted,
+    width: Option<u32>,
+    /// The bits of the number.
+    density: Option<u64>,
+    viewport_width: Option<u32>,
+    save_data: bool,
+    gzip: bool,
+}
+
+impl Key {
+    fn new(uri: &Uri, viewer: &Viewer) -> Self {
+        let Viewer { request: Request { accepted, hints, save_data }, gzip } = *viewer;
+        Self {
+            address: uri.path_and_query().map_or("", |whole| whole.as_str()).into(),
+            accepted,
+            width: hints.width,
+            density: hints.density.map(f64::to_bits),
+            viewport_width: hints.viewport_width,
+            save_data,
+            gzip,
+        }
+    }
+}
+
+/// What was sent: a rendition, by its key, and its packed bytes where it was those.
+pub(super) struct Sent {
+    pub(super) key: RenditionKey,
+    pub(super) blob: Arc<Blob>,
+    pub(super) packed: Option<Bytes>,
+}
+
+/// One answer. The bytes are the tiers': the same rendition may have been made better since.
+pub(super) struct Ready {
+    key: RenditionKey,
+    /// Of the rendition that the headers describe.
+    etag: String,
+    packed: Option<Bytes>,
+    whole: HeaderMap,
+    unchanged: HeaderMap,
+    revision: u64,
+    due: Instant,
+    is_looked_at: AtomicBool,
+}
+
+impl Ready {
+    /// Where its bytes are.
+    pub(super) const fn key(&self) -> &RenditionKey {
+        &self.key
+    }
+
+    /// The answer with the bytes of a tier; `None` if they are not those that it describes.
+    pub(super) fn answer(
+        &self,
+        request: &HeaderMap,
+        (blob, source): (&Blob, Source),
+    ) -> Option<Response> {
+        if blob.header.etag != self.etag {
+            return None;
+        }
+        let tag = self.whole.get(header::ETAG).and_then(|tag| tag.to_str().ok())?;
+        let mut response = Response::new(Body::empty());
+        if headers::is_current(request, tag) {
+            *response.status_mut() = StatusCode::NOT_MODIFIED;
+            *response.headers_mut() = self.unchanged.clone();
+        } else {
+            let bytes = self.packed.as_ref().unwrap_or(&blob.bytes);
+            *response.body_mut() = Body::from(bytes.clone());
+            *response.headers_mut() = self.whole.clone();
+        }
+        let tier = if source == Source::Disk { "disk" } else { "memory" };
+        response.headers_mut().insert(headers::SERVER_TIMING, HeaderValue::from_static(tier));
+        Some(response)
+    }
+
+    /// True if it still holds. Once it is due, one request looks again; the others have it until
+    /// then.
+    fn holds(&self, revision: u64) -> bool {
+        let is_fresh = Instant::now() < self.due || self.is_looked_at.swap(true, Ordering::Relaxed);
+        self.revision == revision && is_fresh
+    }
+}
+
+impl ReadyAnswers {
+    pub(crate) fn new(revision: Revision) -> Self {
+        let answers = Cache::builder().max_capacity(MOST_ANSWERS).time_to_live(KEPT_FOR).build();
+        Self { answers, revision }
+    }
+
+    /// The count that an answer which is worked out from now on rests on.
+    pub(super) fn revision(&self) -> u64 {
+        self.revision.now()
+    }
+
+    /// The answer to a request, if one is ready.
+    pub(super) fn find(
+        &self,
+        uri: &Uri,
+        viewer: &Viewer,
+        headers: &HeaderMap,
+    ) -> Option<Arc<Ready>> {
+        if !uri.path().starts_with(super::PREFIX)
+            || headers.contains_key(header::RANGE)
+            || headers.contains_key(header::IF_MATCH)
+        {
+            return None;
+        }
+        let ready = self.answers.get(&Key::new(uri, viewer))?;
+        ready.holds(self.revision.now()).then_some(ready)
+    }
+
+    /// Keeps an answer that was sent whole from a tier, worked out at `revision`.
+    pub(super) fn keep(
+        &self,
+        uri: &Uri,
+        viewer: &Viewer,
+        Sent { key, blob, packed }: Sent,
+        response: &Response,
+        revision: u64,
+    ) {
+        let whole = response.headers().clone();
+        let mut unchanged = whole.clone();
+        for name in OF_CONTENT.iter().chain([&headers::RENDITION]) {
+            unchanged.remove(name);
+        }
+        let ready = Ready {
+            key,
+            etag: blob.header.etag.clone(),
+            packed,
+            whole,
+            unchanged,
+            revision,
+            due: Instant::now() + READY_FOR,
+            is_looked_at: AtomicBool::new(false),
+        };
+        self.answers.insert(Key::new(uri, viewer), Arc::new(ready));
+    }
+}
