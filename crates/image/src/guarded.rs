@@ -2,9 +2,9 @@
 
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
-use kivet_recipe::{Format, Size};
+use kivet_recipe::Format;
 
-use crate::{ImageError, RowSource};
+use crate::ImageError;
 
 /// What `work` on a file of that format gives. What it was working on is not used again after a
 /// panic, so that nothing half changed is seen.
@@ -16,47 +16,16 @@ pub(crate) fn guarded<T>(
     done.unwrap_or_else(|_| Err(ImageError::damaged(format, "its decoder broke down on it")))
 }
 
-/// Rows of a codec that may panic.
-pub(crate) struct Guarded<'a> {
-    pub(crate) rows: Box<dyn RowSource + 'a>,
-    pub(crate) format: Format,
-}
-
-impl RowSource for Guarded<'_> {
-    fn size(&self) -> Size {
-        self.rows.size()
-    }
-
-    fn scale(&self) -> (f64, f64) {
-        self.rows.scale()
-    }
-
-    fn next_row(&mut self, row: &mut [f32]) -> Result<(), ImageError> {
-        guarded(self.format, || self.rows.next_row(row))
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
 
-    struct Broken;
-
-    impl RowSource for Broken {
-        fn size(&self) -> Size {
-            Size::new(1, 1)
-        }
-
-        #[allow(clippy::panic)]
-        fn next_row(&mut self, _: &mut [f32]) -> Result<(), ImageError> {
-            panic!("a mistake in a decoder")
-        }
-    }
-
     #[test]
+    #[allow(clippy::panic)]
     fn a_panic_is_a_damaged_file() {
-        let mut rows = Guarded { rows: Box::new(Broken), format: Format::Tiff };
-        let error = rows.next_row(&mut [0.0; 4]).expect_err("it panics");
+        let broken = || -> Result<(), ImageError> { panic!("a mistake in a decoder") };
+        let error = guarded(Format::Tiff, broken).expect_err("it panics");
         assert!(matches!(error, ImageError::Damaged { format: Format::Tiff, .. }), "{error}");
+        assert!(guarded(Format::Tiff, || Ok(())).is_ok());
     }
 }

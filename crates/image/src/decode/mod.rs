@@ -18,7 +18,7 @@ use kivet_recipe::{Facts, Format, Gamut, Size};
 use crate::{
     ImageError, Limits, Raster, Work,
     colour::{Buffer, Layout, Linear, Samples, Space},
-    guarded::{Guarded, guarded},
+    guarded::guarded,
 };
 
 pub(crate) use animated::frames;
@@ -77,6 +77,26 @@ pub fn open<'a>(
 ) -> Result<Box<dyn RowSource + 'a>, ImageError> {
     let rows = guarded(facts.format, || open_unguarded(bytes, facts, reading))?;
     Ok(Box::new(Guarded { rows, format: facts.format }))
+}
+
+/// Rows of a codec that may panic.
+struct Guarded<'a> {
+    rows: Box<dyn RowSource + 'a>,
+    format: Format,
+}
+
+impl RowSource for Guarded<'_> {
+    fn size(&self) -> Size {
+        self.rows.size()
+    }
+
+    fn scale(&self) -> (f64, f64) {
+        self.rows.scale()
+    }
+
+    fn next_row(&mut self, row: &mut [f32]) -> Result<(), ImageError> {
+        guarded(self.format, || self.rows.next_row(row))
+    }
 }
 
 fn open_unguarded<'a>(

@@ -2,6 +2,7 @@
 //! and viewers in turn, and a bounded number waiting, by count and by pixels.
 
 mod asker;
+mod cost;
 mod state;
 
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
@@ -9,6 +10,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use tokio::sync::{oneshot, watch};
 
 pub use asker::Asker;
+pub use cost::Cost;
 use state::{State, Turn};
 
 /// The queue. Cheap to clone.
@@ -23,15 +25,6 @@ struct Shared {
     state: Mutex<State>,
     /// Pieces waiting or under way; the background waits for none.
     pieces: watch::Sender<usize>,
-}
-
-/// What a piece of work takes.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Cost {
-    /// Pixels that come out.
-    pub pixels: u64,
-    /// Bytes of memory while it is under way.
-    pub memory: u64,
 }
 
 /// Too much is waiting.

@@ -7,7 +7,7 @@ use std::{
 
 use tokio::sync::oneshot;
 
-use super::{Asker, Cost};
+use super::{asker::Asker, cost::Cost};
 
 /// Every piece counts as at least so many pixels: a header's worth of work is not free.
 const LEAST: u64 = 50_000;
