@@ -42,5 +42,8 @@ pub fn count(number: usize, thing: &str) -> String {
 
 /// A number of bytes for people.
 pub fn bytes(count: u64) -> String {
+    if count >= 1_000_000_000 {
+        return format!("{:.1} GB", count as f64 / 1e9);
+    }
     kivet_recipe::Bytes::new(count).to_string()
 }

