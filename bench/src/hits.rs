@@ -157,7 +157,7 @@ fn milliseconds(text: &str) -> Result<f64> {
             return Ok(number.parse::<f64>()? * factor);
         }
     }
-    bail!("`{text}` is no time")
+    bail!("`{text}` is not a duration in us, ms or s")
 }
 
 /// The rendition whose bytes come nearest to so many, and those bytes.

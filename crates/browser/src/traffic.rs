@@ -249,7 +249,7 @@ fn not_final(headers: &Headers) -> bool {
     ["detail=first", "detail=nearest"].iter().any(|stage| status.ends_with(stage))
 }
 
-/// What Kivet says of a rendition's likeness to its original.
+/// The score that Kivet states of a rendition.
 fn score(headers: &Headers) -> Option<f32> {
     let said = header(headers.inner(), "kivet-rendition")?;
     said.split(';').find_map(|one| one.trim().strip_prefix("score=")?.parse().ok())

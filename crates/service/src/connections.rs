@@ -102,7 +102,7 @@ pub(crate) async fn serve<A>(
                 let connection =
                     protocols.serve_connection_with_upgrades(TokioIo::new(stream), service);
                 tokio::select! {
-                    // A viewer who leaves, or says what is not HTTP, is no fault of the service.
+                    // A viewer who leaves, or says what is not HTTP, is not an error of the service.
                     _ = watcher.watch(connection.into_owned()) => {}
                     () = never_begun(&begun, silence) => {}
                 }

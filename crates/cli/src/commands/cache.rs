@@ -53,7 +53,7 @@ fn table(held: &CacheResponse) -> String {
         "{} on disk, {} of at most {}; one goes after {} without a request",
         output::count(held.renditions as usize, "rendition"),
         output::bytes(held.bytes),
-        output::bytes(held.most_bytes),
+        output::bytes(held.max_bytes),
         output::count(held.days as usize, "day"),
     );
     if held.sorts.is_empty() { format!("{all}\n") } else { format!("{table}\n\n{all}\n") }

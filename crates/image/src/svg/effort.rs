@@ -13,7 +13,7 @@ use crate::{ImageError, Limits};
 
 /// Elements once each reference is replaced by what it stands for: far above what drawing programs
 /// write, far below what fills memory.
-const MOST_ELEMENTS: u64 = 200_000;
+const MAX_ELEMENTS: u64 = 200_000;
 
 /// Steps that the renderer takes in a second at the least: one step visits one pixel once. Measured by
 /// `cargo test -p kivet-image -- heavy_vectors --nocapture`.
@@ -35,9 +35,9 @@ pub(super) fn check_references(document: &Document<'_>) -> Result<(), ImageError
         .collect();
     let mut forest = Forest { by_id, rules, counted: HashMap::new(), under_way: HashSet::new() };
     let elements = forest.expanded(document.root_element());
-    if elements > MOST_ELEMENTS {
+    if elements > MAX_ELEMENTS {
         return Err(damaged(format!(
-            "its elements refer to each other, and stand for more than {MOST_ELEMENTS}"
+            "its elements refer to each other, and stand for more than {MAX_ELEMENTS}"
         )));
     }
     Ok(())
@@ -78,7 +78,7 @@ impl<'a> Forest<'a> {
             return *known;
         }
         // One that stands for itself is left out by the renderer.
-        if self.under_way.len() > MOST_NESTED || !self.under_way.insert(node.id()) {
+        if self.under_way.len() > MAX_NESTED || !self.under_way.insert(node.id()) {
             return 0;
         }
         let children = node.children().filter(|child| child.is_element());
@@ -111,7 +111,7 @@ impl<'a> Forest<'a> {
 }
 
 /// Elements within elements, references counted.
-const MOST_NESTED: usize = 1_000;
+const MAX_NESTED: usize = 1_000;
 
 /// Refuses a drawing that would take longer than `limits` allow, or more memory for its pictures.
 pub(super) fn check(tree: &Tree, pixels: (u32, u32), limits: Limits) -> Result<(), ImageError> {
@@ -150,7 +150,7 @@ impl Effort {
 
     fn group(&mut self, group: &Group, depth: usize) -> Result<(), ImageError> {
         self.spend(VISIT)?;
-        if depth > MOST_NESTED {
+        if depth > MAX_NESTED {
             return Err(ImageError::TooSlow);
         }
         let layer = self.area(group.abs_layer_bounding_box().to_rect());

@@ -44,7 +44,7 @@ async fn described(app: &App) -> Result<CacheResponse, Problem> {
     Ok(CacheResponse {
         renditions: sorts.iter().map(|sort| sort.renditions).sum(),
         bytes: sorts.iter().map(|sort| sort.bytes).sum(),
-        most_bytes: limits.disk_mib << 20,
+        max_bytes: limits.disk_mib << 20,
         days: limits.days,
         sorts,
     })

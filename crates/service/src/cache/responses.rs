@@ -12,7 +12,7 @@ pub struct CacheResponse {
     /// Bytes of their pictures.
     pub bytes: u64,
     /// Bytes they may have; the least recently used go first.
-    pub most_bytes: u64,
+    pub max_bytes: u64,
     /// Days that one stays which nobody asks for.
     pub days: u64,
     /// What there is of each shelf in each format, the most bytes first.

@@ -32,7 +32,7 @@ const READY_FOR: Duration = Duration::from_secs(1);
 const KEPT_FOR: Duration = Duration::from_secs(2);
 
 /// Headers and address of an answer take about a kibibyte; their pictures are the memory tier's.
-const MOST_ANSWERS: u64 = 20_000;
+const MAX_ANSWERS: u64 = 20_000;
 
 /// What describes the picture itself, which a 304 does without (RFC 9110, section 15.4.5).
 const OF_CONTENT: [HeaderName; 5] = [
@@ -145,7 +145,7 @@ impl Ready {
 
 impl ReadyAnswers {
     pub(crate) fn new(revision: Revision) -> Self {
-        let answers = Cache::builder().max_capacity(MOST_ANSWERS).time_to_live(KEPT_FOR).build();
+        let answers = Cache::builder().max_capacity(MAX_ANSWERS).time_to_live(KEPT_FOR).build();
         Self { answers, revision }
     }
 

@@ -243,7 +243,7 @@ impl Pipeline {
 
     /// What the background has to do once a rendition was sent.
     fn follow_up(&self, key: RenditionKey, job: &Job, blob: &Blob) {
-        // Of half a file there is no rendition to take trouble over.
+        // A rendition of half a file is not improved.
         let is_whole = !job.original.facts().truncated && !job.original.is_lost;
         if blob.header.stage == Stage::Final || !is_whole {
             return;

@@ -80,7 +80,7 @@ async fn chromium_takes_what_is_predicted_on_every_device_in_every_place() {
             }
         }
         let url = site.page("places.html", "", &body);
-        // On a busy machine a candidate is now and then taken before the viewport is laid out.
+        // Under load a candidate is now and then taken before the viewport is laid out.
         let (mut tab, mut taken) = opened(&chromium, device, &url).await;
         for _ in 0..2 {
             if taken != expected {

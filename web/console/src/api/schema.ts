@@ -405,7 +405,7 @@ export interface components {
              * Format: int64
              * @description Bytes they may have; the least recently used go first.
              */
-            mostBytes: number;
+            maxBytes: number;
             /**
              * Format: int64
              * @description How many there are.

@@ -47,12 +47,12 @@ export default function CachePage() {
 
 /** How much of the budget is used. */
 function Share({ cache }: { cache: Cache }) {
-  const percent = (100 * cache.bytes) / cache.mostBytes;
+  const percent = (100 * cache.bytes) / cache.maxBytes;
   return (
     <div style={{ maxWidth: 640, marginBottom: 24 }}>
       <Progress percent={percent} format={() => `${percent.toFixed(1)}%`} aria-label="Share of the budget that is used" />
       <span>
-        {cache.renditions} renditions, {bytes(cache.bytes)} of at most {bytes(cache.mostBytes)}
+        {cache.renditions} renditions, {bytes(cache.bytes)} of at most {bytes(cache.maxBytes)}
       </span>
     </div>
   );
