@@ -96,16 +96,7 @@ impl Service {
         let pipeline = Pipeline::new(stores, assets, config.limits, config.policy, counted, queue);
         let pipeline = pipeline.map_err(StartError::Background)?;
         if let Some(aside) = aside {
-            tracing::error!(
-                aside = %aside.display(),
-                "the records were broken and are set aside; places, rules, focal points and texts in them are not known any more"
-            );
-            let pipeline = pipeline.clone();
-            tokio::spawn(async move {
-                if let Err(error) = pipeline.list_anew().await {
-                    tracing::error!(error = %crate::causes(&error), "the renditions could not be listed anew; `kivet cache rebuild` tries again");
-                }
-            });
+            rebuild_index(&aside, pipeline.clone());
         }
         let places = Places::open(records.clone(), config.policy, revision.clone())?;
         if let Some(folder) = &config.demo {
@@ -170,6 +161,19 @@ fn lock(data: &Path) -> Result<File, StartError> {
         Err(TryLockError::WouldBlock) => Err(StartError::InUse { path: data.to_owned() }),
         Err(TryLockError::Error(source)) => Err(problem(source)),
     }
+}
+
+/// Lists the renditions of the blobs in fresh records, while the service serves already.
+fn rebuild_index(aside: &Path, pipeline: Pipeline) {
+    tracing::error!(
+        aside = %aside.display(),
+        "the records were broken and are set aside; places, rules, focal points and texts in them are not known any more"
+    );
+    tokio::spawn(async move {
+        if let Err(error) = pipeline.list_anew().await {
+            tracing::error!(error = %crate::causes(&error), "the index of renditions could not be rebuilt; `kivet cache rebuild` tries again");
+        }
+    });
 }
 
 fn router(app: &App, config: &Config) -> Router {

@@ -328,6 +328,15 @@ mod tests {
     }
 
     #[test]
+    fn recipes_are_listed_by_default_where_others_can_ask() {
+        let access = |text: &str| read_text(text).expect("read").access();
+        assert_eq!(access(""), Access::Open);
+        assert_eq!(access("listen = \"0.0.0.0:80\""), Access::Listed(Vec::new()));
+        let open = "listen = \"0.0.0.0:80\"\n[access]\naddresses = \"open\"";
+        assert_eq!(access(open), Access::Open);
+    }
+
+    #[test]
     fn complaints_name_the_file_the_line_and_the_way_out() {
         for (text, line, wanted) in [
             ("\nlisen = \"127.0.0.1:1\"", 2, "did you mean `listen`?"),

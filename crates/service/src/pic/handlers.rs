@@ -48,6 +48,9 @@ async fn answer(State(app): State<App>, request: Request) -> Response {
 
 /// The answer to a GET, if one is ready.
 pub async fn ready(app: &App, uri: &Uri, headers: &HeaderMap) -> Option<Response> {
+    if !uri.path().starts_with(super::PREFIX) {
+        return None;
+    }
     let ready = app.ready.find(uri, &viewer_of(headers), headers)?;
     let (blob, source) = app.pipeline.stored(ready.key()).await?;
     let response = ready.answer(headers, (&blob, source))?;

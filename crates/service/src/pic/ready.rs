@@ -161,10 +161,7 @@ impl ReadyAnswers {
         viewer: &Viewer,
         headers: &HeaderMap,
     ) -> Option<Arc<Ready>> {
-        if !uri.path().starts_with(super::PREFIX)
-            || headers.contains_key(header::RANGE)
-            || headers.contains_key(header::IF_MATCH)
-        {
+        if headers.contains_key(header::RANGE) || headers.contains_key(header::IF_MATCH) {
             return None;
         }
         let ready = self.answers.get(&Key::new(uri, viewer))?;
