@@ -141,8 +141,9 @@ impl Traffic {
         request.is_picture = event.r#type == Some(DevToolsType::Image);
         request.resource = resource_type(event.r#type.as_ref());
         request.priority = event.request.initial_priority.as_ref().to_owned();
-        request.frame =
-            event.frame_id.as_ref().map_or(String::new(), |frame| frame.inner().clone());
+        if let Some(frame) = event.frame_id.as_ref().filter(|_| !in_page_frame) {
+            request.frame.clone_from(frame.inner());
+        }
         request.cross_origin_mode = header(event.request.headers.inner(), "origin").is_some();
         request.started_by =
             event.initiator.url.clone().or_else(|| script_of(event)).unwrap_or_default();

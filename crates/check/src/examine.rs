@@ -152,8 +152,7 @@ impl Scales {
         let plan = plan(facts, at, density);
         if score.is_some_and(|score| score < target.as_f32() + NEAR) {
             let Size { width, height } = plan.size;
-            let share = plan.size.pixels() as f64 / facts.size.pixels() as f64;
-            let bytes = (file.bytes as f64 * share.min(1.0)) as u64;
+            let bytes = (file.bytes as f64 * share_of_bytes(facts, &plan)) as u64;
             return Fitted { width, height, bytes, ..as_it_is };
         }
         let corner = [plan.crop.x, plan.crop.y, plan.crop.width, plan.crop.height]
@@ -177,6 +176,15 @@ impl Scales {
             None => as_it_is,
         }
     }
+}
+
+/// The share of a picture's bytes that is left of it by a plan: what is cut away takes its share with
+/// it, and fewer pixels of the rest save less than their share.
+fn share_of_bytes(facts: &Facts, plan: &Plan) -> f64 {
+    let kept = plan.crop.width * plan.crop.height;
+    let cut = kept / facts.size.pixels() as f64;
+    let reduced = plan.size.pixels() as f64 / kept;
+    (cut * kivet_recipe::bytes_by_pixels(reduced)).min(1.0)
 }
 
 /// What is predicted to be needed of a file of which only the header is known.
@@ -248,21 +256,32 @@ fn lightest(bytes: &[u8], facts: &Facts, kind: Kind, plan: &Plan, target: Fideli
     let raster = draw(bytes, facts, plan, None).ok()?;
     let reference = Reference::new(&raster, Gamut::Srgb);
     let longest = raster.size().width.max(raster.size().height);
+    let lossless = (kind == Kind::Flat).then(|| lossless(&raster)).flatten();
+    // Flat art stays as it was drawn, by the rule that renditions are made by; in a file that was not
+    // kept so, it is a picture like others.
+    if lossless.is_some() && facts.storage.is_lossless() {
+        return lossless;
+    }
     let is_large = raster.size().pixels() > LARGE;
-    let mut made: Vec<(u64, Format)> = [Format::Avif, Format::Webp]
+    let lossy = [Format::Avif, Format::Webp]
         .into_iter()
         .filter(|format| longest <= format.max_side())
         .filter(|format| *format == Format::Avif || !is_large || longest > Format::Avif.max_side())
-        .filter_map(|format| Some((lossy(&raster, &reference, format, target)?, format)))
-        .collect();
-    if kind == Kind::Flat {
-        let lossless = [Format::Webp, Format::Png].into_iter().filter_map(|format| {
-            let file = encode(&raster, format, Encoding::Lossless).ok()?;
+        .filter_map(|format| Some((lossy(&raster, &reference, format, target)?, format)));
+    lossy.chain(lossless).min_by_key(|(bytes, _)| *bytes)
+}
+
+/// The bytes of the pixels as they are.
+fn lossless(raster: &Raster) -> Lightest {
+    let longest = raster.size().width.max(raster.size().height);
+    [Format::Webp, Format::Png]
+        .into_iter()
+        .filter(|format| longest <= format.max_side())
+        .filter_map(|format| {
+            let file = encode(raster, format, Encoding::Lossless).ok()?;
             Some((file.len() as u64, format))
-        });
-        made.extend(lossless.filter(|(_, format)| longest <= format.max_side()));
-    }
-    made.into_iter().min_by_key(|(bytes, _)| *bytes)
+        })
+        .min_by_key(|(bytes, _)| *bytes)
 }
 
 /// Pictures above so many pixels are weighed as AVIF alone, which no other format beats there.

@@ -65,7 +65,10 @@ pub use filter::{Effect, Filter, Region};
 pub use format::Format;
 pub use geometry::{Canvas, Plan, plan, plan_for};
 pub use improve::{Improver, Outcome, Step};
-pub use ladder::{Demand, Ladder, LadderLimits, LadderPoint, Ladders, fewest_widths};
+pub use ladder::{
+    Demand, Ladder, LadderLimits, LadderPoint, Ladders, bytes_by_pixels, fewest_widths,
+    mean_doublings,
+};
 pub use measure::{Bytes, BytesPerPixel, Score, Setting};
 pub use nearest::nearest;
 pub use orientation::Orientation;

@@ -2,14 +2,16 @@
 
 use crate::{Facts, Format, Recipe, Size, plan_for};
 
-/// The widths Kivet offers, in pixels, rising: ten to each doubling, at most 9% apart, so that the
-/// ladder of a place finds one close to whatever its screens need. `ladder` chooses the few that a
-/// place offers.
-pub const STEPS: [u32; 67] = [
+/// The widths Kivet offers, in pixels, rising: ten to each doubling, at most 9% apart, and twenty from
+/// 320 on, so that the ladder of a place finds one close to whatever its screens need, and another
+/// for denser ones. `ladder` chooses the few that a place offers.
+pub const STEPS: [u32; 103] = [
     40, 43, 46, 50, 53, 57, 60, 65, 70, 75, 80, 86, 92, 100, 106, 114, 120, 130, 140, 150, 160,
-    172, 184, 200, 212, 228, 240, 260, 280, 300, 320, 344, 368, 400, 424, 456, 480, 520, 560, 600,
-    640, 688, 736, 800, 848, 912, 960, 1040, 1120, 1200, 1280, 1376, 1472, 1600, 1696, 1824, 1920,
-    2080, 2240, 2400, 2560, 2752, 2944, 3200, 3392, 3648, 3840,
+    172, 184, 200, 212, 228, 240, 260, 280, 300, 320, 328, 344, 352, 368, 384, 400, 408, 424, 440,
+    456, 464, 480, 496, 520, 536, 560, 576, 600, 616, 640, 664, 688, 712, 736, 768, 800, 824, 848,
+    880, 912, 936, 960, 1000, 1040, 1080, 1120, 1160, 1200, 1240, 1280, 1328, 1376, 1424, 1472,
+    1536, 1600, 1648, 1696, 1760, 1824, 1872, 1920, 2000, 2080, 2160, 2240, 2320, 2400, 2480, 2560,
+    2656, 2752, 2848, 2944, 3072, 3200, 3296, 3392, 3520, 3648, 3744, 3840,
 ];
 
 /// The least step of at least `pixels`, else the largest.
@@ -61,18 +63,18 @@ mod tests {
     #[test]
     fn descriptors_are_true_and_never_above_the_original() {
         assert_eq!(last_widths("fidelity-70", Size::new(700, 500)), [688, 700]);
-        assert_eq!(last_widths("ratio-1-1", Size::new(1000, 500)), [480, 500]);
+        assert_eq!(last_widths("ratio-1-1", Size::new(1000, 500)), [496, 500]);
         assert_eq!(last_widths("fidelity-70", Size::new(90, 50)), [86, 90]);
-        assert_eq!(last_widths("fidelity-70", Size::new(640, 50)), [600, 640]);
-        assert_eq!(last_widths("fidelity-70", Size::new(9000, 50)), [3648, 3840]);
+        assert_eq!(last_widths("fidelity-70", Size::new(640, 50)), [616, 640]);
+        assert_eq!(last_widths("fidelity-70", Size::new(9000, 50)), [3744, 3840]);
     }
 
     #[test]
     fn steps_are_close() {
         assert!(STEPS.windows(2).all(|pair| {
             let ratio = f64::from(pair[1]) / f64::from(pair[0]);
-            ratio > 1.04 && ratio < 1.09
+            ratio > 1.02 && ratio < 1.09
         }));
-        assert_eq!((step_for(641.0), step_for(640.0), step_for(1e6)), (688, 640, 3840));
+        assert_eq!((step_for(641.0), step_for(640.0), step_for(1e6)), (664, 640, 3840));
     }
 }

@@ -18,7 +18,7 @@ pub use write::toml;
 
 pub use crate::observation::Boxed;
 use crate::{
-    PlaceDocument,
+    DEVICES, PlaceDocument,
     observation::{Ancestor, Element, Role},
     rules::RuleDocument,
 };
@@ -97,7 +97,21 @@ pub fn learn(pages: &[SeenPage]) -> Learnt {
     let mut learnt = Learnt { places: grouped.places(), ..Learnt::default() };
     learnt.rules = rules::rules(pages, &grouped);
     learnt.notes = rules::corrected(pages, &grouped, &mut learnt);
+    learnt.notes.extend(pages.iter().filter_map(wider_than_phones));
     learnt
+}
+
+/// Says that phones lay a page out wider than they are, which they notice only after they have chosen
+/// its pictures.
+fn wider_than_phones(page: &SeenPage) -> Option<String> {
+    let phone = f64::from(DEVICES.iter().map(|device| device.width).min()?);
+    let boxes = page.pictures.iter().flat_map(|picture| &picture.samples);
+    let widths = boxes.filter(|one| !one.swept).map(|one| one.window.0);
+    let least = widths.min_by(f64::total_cmp).filter(|least| *least > phone)?;
+    Some(format!(
+        "{}: phones lay it out {least} px wide and fetch pictures twice, first for their own width; it lacks <meta name=\"viewport\" content=\"width=device-width\">, or something on it is wider than they are",
+        page.path
+    ))
 }
 
 /// The place of one picture alone; `None` if it is shown nowhere. Widths at which it must still be

@@ -158,6 +158,22 @@ fn pictures_laid_out_alike_are_one_place_and_each_gets_it_by_rule() {
 }
 
 #[test]
+fn a_page_that_phones_lay_out_wider_than_they_are_is_named() {
+    let seen = |width: f64| {
+        let one = Boxed { window: (width, 700.0), size: (width, 400.0), swept: false };
+        let picture = SeenPicture { samples: vec![one], ..SeenPicture::default() };
+        learn(&[SeenPage {
+            path: "film.html".to_owned(),
+            pictures: vec![picture],
+            ..SeenPage::default()
+        }])
+        .notes
+    };
+    assert!(seen(980.0).iter().any(|note| note.starts_with("film.html: phones lay it out 980 px")));
+    assert_eq!(seen(360.0), Vec::<String>::new());
+}
+
+#[test]
 fn ratios_and_names_are_short() {
     for (ratio, text) in
         [(1.5, "3 / 2"), (1.7777, "16 / 9"), (1.0, "1 / 1"), (0.5625, "9 / 16"), (3.001, "3 / 1")]

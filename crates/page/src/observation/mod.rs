@@ -251,7 +251,8 @@ impl Observation {
     }
 
     /// What exactly fitting renditions of what is seen would weigh: for each picture its most
-    /// demanding use.
+    /// demanding use. The pictures of frames are taken as they are: their pages are judged for
+    /// themselves.
     pub fn needed(&self) -> u64 {
         let mut max: HashMap<&str, u64> = HashMap::new();
         for place in &self.uses {
@@ -259,7 +260,12 @@ impl Observation {
             let entry = max.entry(&place.url).or_default();
             *entry = (*entry).max(bytes);
         }
-        max.values().sum()
+        let of_frames = self
+            .requests
+            .iter()
+            .filter(|request| request.is_picture && !request.frame.is_empty())
+            .filter(|request| !self.uses.iter().any(|place| request.asked_for(&place.url)));
+        max.values().sum::<u64>() + of_frames.map(|request| request.bytes).sum::<u64>()
     }
 
     /// Adds what a browser said kept the page from coming back from memory.

@@ -15,7 +15,9 @@ use kivet_recipe::{Density, Fidelity, PlaceName, PlaceRecipes, Recipe};
 pub use document::{AlternativeDocument, PlaceDocument};
 pub use error::PlaceError;
 pub use loading::Loading;
-pub use offered::{Band, Offered, OfferedLayout, OfferedStep, Targets, Trade, WrittenRecipe};
+pub use offered::{
+    Band, Offered, OfferedLayout, OfferedStep, Targets, Trade, WrittenRecipe, expected_bytes,
+};
 pub use placeholder::Placeholder;
 pub use population::{Population, Screen};
 

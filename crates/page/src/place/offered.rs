@@ -3,8 +3,9 @@
 use std::{fmt, ops::Deref};
 
 use kivet_recipe::{
-    Curves, Demand, Facts, Fidelity, Ladder, LadderLimits, LadderPoint, LadderStep, Ladders,
-    Policy, Recipe, Request, Size, choose, every_step, fewest_widths,
+    Basis, Curves, Demand, Facts, Fidelity, Ladder, LadderLimits, LadderPoint, LadderStep, Ladders,
+    Policy, Recipe, Request, Size, bytes_by_pixels, choose, every_step, fewest_widths,
+    mean_doublings,
 };
 use serde::{Deserialize, Deserializer, Serialize, Serializer, de::Error};
 
@@ -123,11 +124,8 @@ impl Offered {
     /// `facts`.
     pub fn expected(place: &Place, facts: &Facts, lossless: bool) -> Self {
         let (curves, policy) = (Curves::default(), Policy::default());
-        let bytes = |recipe: &Recipe| {
-            let choice = choose(recipe, facts, &curves, &Request::ANYTHING, &policy).ok();
-            let best = choice.and_then(|choice| choice.candidates.first().copied());
-            best.map_or(0.0, |best| best.predicted_bytes.get() as f64)
-        };
+        let bytes =
+            |recipe: &Recipe| expected_bytes(recipe, (facts, &curves), &Request::ANYTHING, &policy);
         let (fidelity, density_step) = (policy.fidelity, policy.density_step);
         let targets = Targets { fidelity, density_step, lossless };
         Self::new(place, facts, Population::assumed(), targets, &bytes)
@@ -153,6 +151,29 @@ impl Offered {
         };
         (at, step)
     }
+}
+
+/// The bytes expected of a recipe's rendition. What is usual for pictures of a kind says little of how
+/// one picture's bytes grow with its pixels, so that until it was measured only one width is asked
+/// for, in the middle of those it was drawn from, and the others grow from there.
+pub fn expected_bytes(
+    recipe: &Recipe,
+    (facts, curves): (&Facts, &Curves),
+    request: &Request,
+    policy: &Policy,
+) -> f64 {
+    const MIDDLE: u32 = 640;
+    let best = |recipe: &Recipe| {
+        let choice = choose(recipe, facts, curves, request, policy).ok()?;
+        Some((*choice.candidates.first()?, choice.plan.size.pixels() as f64))
+    };
+    let Some((own, pixels)) = best(recipe) else { return 0.0 };
+    if own.basis != Basis::Prior || own.predicted_score.is_none() {
+        return own.predicted_bytes.get() as f64;
+    }
+    best(&recipe.at_width(MIDDLE)).map_or(0.0, |(middle, of)| {
+        middle.predicted_bytes.get() as f64 * bytes_by_pixels(pixels / of)
+    })
 }
 
 impl OfferedLayout {
@@ -190,13 +211,14 @@ struct Chooser<'a> {
 
 impl Chooser<'_> {
     fn offered(&self, place: &Place) -> OfferedLayout {
-        let usual = self.target_for(self.demands.iter());
-        let steps = every_step(&self.aimed(&self.layout.geometry, usual), self.facts);
+        let [plain, dense] = [1.0, 2.0].map(|density| self.target_at(density));
+        let steps = every_step(&self.aimed(&self.layout.geometry, plain), self.facts);
         let points: Vec<LadderPoint> = steps
             .iter()
-            .map(|step| LadderPoint {
-                width: step.size.width,
-                bytes: (self.bytes)(&step.recipe).max(1.0),
+            .map(|step| {
+                let bytes = (self.bytes)(&step.recipe).max(1.0);
+                let denser = (self.bytes)(&self.aimed(&step.recipe, dense)).max(1.0);
+                LadderPoint { width: step.size.width, bytes, by_doubling: denser / bytes }
             })
             .collect();
         let ladders = fewest_widths(&points, &self.demands, LadderLimits::default());
@@ -230,22 +252,17 @@ impl Chooser<'_> {
             .collect();
         let all: f64 = self.demands.iter().map(|demand| demand.share).sum();
         let share = takers.iter().map(|demand| demand.share).sum::<f64>() / all.max(f64::EPSILON);
-        let target = self.target_for(takers.into_iter());
+        let doublings = mean_doublings(takers);
         OfferedStep {
-            recipe: self.aimed(&step.recipe, target).into(),
+            recipe: self.aimed(&step.recipe, self.target_at(doublings.exp2())).into(),
             size: step.size,
-            bytes: points[number].bytes as u64,
+            bytes: points[number].bytes_at(doublings) as u64,
             share,
         }
     }
 
-    /// The target for screens of different densities: at the mean of their doublings.
-    fn target_for<'d>(&self, demands: impl Iterator<Item = &'d Demand>) -> Fidelity {
-        let (doublings, share) = demands.fold((0.0, 0.0), |(doublings, share), demand| {
-            (doublings + demand.density.max(1.0).log2() * demand.share, share + demand.share)
-        });
-        let mean = if share > 0.0 { doublings / share } else { 0.0 };
-        self.targets.fidelity.at_density(mean.exp2(), self.targets.density_step)
+    fn target_at(&self, density: f64) -> Fidelity {
+        self.targets.fidelity.at_density(density, self.targets.density_step)
     }
 
     /// The recipe with its target. What is sent losslessly gets none: a target that a recipe names

@@ -2,8 +2,8 @@
 
 use std::sync::Arc;
 
-use kivet_page::{Offered, Place, Population, Targets};
-use kivet_recipe::{Accepted, Curves, Format, Kind, PlaceName, Recipe, Request, choose};
+use kivet_page::{Offered, Place, Population, Targets, expected_bytes};
+use kivet_recipe::{Accepted, Curves, Format, Kind, PlaceName, Recipe, Request};
 
 use super::KeptPlace;
 use crate::{app::App, blocking::blocking, problem::Problem, shelves::Original};
@@ -85,11 +85,7 @@ fn choose_widths(app: &App, place: &Place, original: &Original, curves: &Curves)
     let facts = original.facts();
     // What current browsers ask for.
     let request = Request::accepting(Accepted::from_header("image/avif,image/webp,image/*"));
-    let bytes = |recipe: &Recipe| {
-        let choice = choose(recipe, facts, curves, &request, &app.policy).ok();
-        let best = choice.and_then(|choice| choice.candidates.first().copied());
-        best.map_or(0.0, |best| best.predicted_bytes.get() as f64)
-    };
+    let bytes = |recipe: &Recipe| expected_bytes(recipe, (facts, curves), &request, &app.policy);
     // A vector needs a target to have a recipe at all.
     let flat = kivet_recipe::kind(facts, curves, &app.policy) == Kind::Flat;
     let targets = Targets {
