@@ -1,6 +1,7 @@
 //! What one call may cost.
 
 use std::{
+    fmt,
     sync::{
         Arc,
         atomic::{AtomicBool, Ordering},
@@ -84,18 +85,36 @@ impl Default for Limits {
     }
 }
 
-/// Work under way, and a way to end it from outside: it stops within one strip of rows. Clones
-/// share their end.
+/// Work under way, and a way to end it from outside, or to hold it for a while: it stops within one
+/// strip of rows. Clones share their end.
 #[derive(Clone, Debug, Default)]
 pub struct Work {
     stopped: Arc<AtomicBool>,
     until: Option<Instant>,
+    give_way: Option<GiveWay>,
+}
+
+/// Called between steps; returns when the next one may begin.
+#[derive(Clone)]
+struct GiveWay(Arc<dyn Fn() + Send + Sync>);
+
+impl fmt::Debug for GiveWay {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("GiveWay")
+    }
 }
 
 impl Work {
     /// Work that may take as long as `limits` say.
     pub fn within(limits: Limits) -> Self {
-        Self { stopped: Arc::default(), until: Instant::now().checked_add(limits.time) }
+        Self { until: Instant::now().checked_add(limits.time), ..Self::default() }
+    }
+
+    /// The same work, which calls `give_way` between its steps: that returns when the next one may
+    /// begin.
+    #[must_use]
+    pub fn giving_way(&self, give_way: impl Fn() + Send + Sync + 'static) -> Self {
+        Self { give_way: Some(GiveWay(Arc::new(give_way))), ..self.clone() }
     }
 
     /// True if it may not go on for ever.
@@ -118,11 +137,14 @@ impl Work {
         self.stopped.store(true, Ordering::Relaxed);
     }
 
-    /// Asks whether to go on.
+    /// Asks whether to go on, which may take a while where something else comes first.
     ///
     /// # Errors
     /// [`ImageError::Stopped`] or [`ImageError::TooSlow`].
     pub fn go_on(&self) -> Result<(), ImageError> {
+        if let Some(GiveWay(give_way)) = &self.give_way {
+            give_way();
+        }
         if self.stopped.load(Ordering::Relaxed) {
             return Err(ImageError::Stopped);
         }

@@ -7,7 +7,7 @@ use kivet_store::Records;
 
 use crate::{
     metrics::Metrics,
-    pic::{Packed, ReadyAnswers},
+    pic::{Compressed, ReadyResponses},
     pipeline::Pipeline,
     places::Places,
     shelves::Shelves,
@@ -26,9 +26,9 @@ pub struct Parts {
     /// Where renditions come from.
     pub pipeline: Pipeline,
     /// Answers that are ready.
-    pub ready: ReadyAnswers,
+    pub ready: ReadyResponses,
     /// Vectors under gzip.
-    pub packed: Packed,
+    pub compressed: Compressed,
     /// What is remembered.
     pub records: Records,
     /// Who may look behind the scenes.

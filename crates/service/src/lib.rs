@@ -38,7 +38,7 @@ mod viewer;
 mod why;
 
 pub use api::openapi;
-pub use cache::{CacheResponse, CachedSort};
+pub use cache::{CacheResponse, CachedGroup};
 pub use checks::{CheckedPage, Kept};
 pub use config::{
     Config, ConfigError, Limits, Originals, OverlaySettings, ShelfRules, ShelfSettings,

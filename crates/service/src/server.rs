@@ -35,7 +35,7 @@ use crate::{
     health,
     metrics::Metrics,
     overlays,
-    pic::{self, Packed, ReadyAnswers},
+    pic::{self, Compressed, ReadyResponses},
     pipeline::{Pipeline, Stores},
     places::Places,
     problem::{self, Problem, ProblemKind},
@@ -106,8 +106,8 @@ impl Service {
             shelves,
             places,
             pipeline,
-            ready: ReadyAnswers::new(revision),
-            packed: Packed::new(),
+            ready: ReadyResponses::new(revision),
+            compressed: Compressed::new(),
             records,
             sign_in,
             metrics,
@@ -125,7 +125,7 @@ impl Service {
         let listener = TcpListener::bind(config.listen).await.map_err(listen)?;
         let address = listener.local_addr().map_err(listen)?;
         let router = router(&app, config);
-        let bounds = Bounds::new(Duration::from_secs(config.limits.silence_seconds));
+        let bounds = Bounds::new(Duration::from_secs(config.limits.idle_seconds));
         Ok(Self { listener, address, app, router, bounds, _lock: lock })
     }
 
@@ -170,7 +170,7 @@ fn rebuild_index(aside: &Path, pipeline: Pipeline) {
         "the records were broken and are set aside; places, rules, focal points and texts in them are not known any more"
     );
     tokio::spawn(async move {
-        if let Err(error) = pipeline.list_anew().await {
+        if let Err(error) = pipeline.rebuild().await {
             tracing::error!(error = %crate::causes(&error), "the index of renditions could not be rebuilt; `kivet cache rebuild` tries again");
         }
     });
@@ -224,7 +224,7 @@ async fn other_method(method: Method, uri: Uri) -> Response<Body> {
         return StatusCode::NO_CONTENT.into_response();
     }
     let detail = format!("`{}` is not asked by {method}; `Allow` names what it is", uri.path());
-    Problem::new(ProblemKind::WrongMethod, detail).into_response()
+    Problem::new(ProblemKind::MethodNotAllowed, detail).into_response()
 }
 
 async fn nothing_here(uri: Uri) -> Problem {

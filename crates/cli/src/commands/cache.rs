@@ -5,7 +5,7 @@ use std::process::ExitCode;
 use anyhow::Result;
 use clap::Subcommand;
 use comfy_table::{Table, presets};
-use kivet_service::{CacheResponse, CachedSort};
+use kivet_service::{CacheResponse, CachedGroup};
 use reqwest::Method;
 
 use crate::{client::Reach, output};
@@ -46,7 +46,7 @@ impl Cache {
 fn table(held: &CacheResponse) -> String {
     let mut table = Table::new();
     table.load_style(presets::NOTHING).set_header(["shelf", "format", "renditions", "bytes"]);
-    for CachedSort { shelf, format, renditions, bytes } in &held.sorts {
+    for CachedGroup { shelf, format, renditions, bytes } in &held.groups {
         table.add_row([shelf, format, &renditions.to_string(), &output::bytes(*bytes)]);
     }
     let all = format!(
@@ -54,7 +54,7 @@ fn table(held: &CacheResponse) -> String {
         output::count(held.renditions as usize, "rendition"),
         output::bytes(held.bytes),
         output::bytes(held.max_bytes),
-        output::count(held.days as usize, "day"),
+        output::count(held.unused_days as usize, "day"),
     );
-    if held.sorts.is_empty() { format!("{all}\n") } else { format!("{table}\n\n{all}\n") }
+    if held.groups.is_empty() { format!("{all}\n") } else { format!("{table}\n\n{all}\n") }
 }

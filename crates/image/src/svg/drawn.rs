@@ -8,7 +8,7 @@ use resvg::{
     usvg::{ImageHrefResolver, Options, Tree, fontdb::Database},
 };
 
-use super::{cut, damaged, effort};
+use super::{cost, cut, damaged};
 use crate::{ImageError, Limits, Raster, guarded::guarded};
 
 /// The fonts that text in drawings is set in. Empty by default: text is then left out.
@@ -56,10 +56,10 @@ pub(crate) fn draw(
         ..Options::default()
     };
     let document = super::parsed(&vector)?;
-    effort::check_references(&document)?;
+    cost::check_references(&document)?;
     let tree = Tree::from_xmltree(&document, &options).map_err(damaged)?;
     let Size { width, height } = plan.size;
-    effort::check(&tree, (width, height), limits)?;
+    cost::check(&tree, (width, height), limits)?;
     let mut pixmap =
         Pixmap::new(width, height).ok_or_else(|| damaged("it is too large to draw"))?;
     let (x, y) = (width as f32 / tree.size().width(), height as f32 / tree.size().height());

@@ -3,9 +3,9 @@
 
 mod allowed;
 mod clean;
+mod cost;
 mod cut;
 mod drawn;
-mod effort;
 mod measure;
 mod sheet;
 

@@ -4,7 +4,7 @@ use axum::{Json, extract::State};
 use kivet_store::HeldOf;
 use utoipa_axum::{router::OpenApiRouter, routes as api};
 
-use super::{CacheResponse, CachedSort};
+use super::{CacheResponse, CachedGroup};
 use crate::{app::App, problem::Problem, sign_in::Admin};
 
 /// The routes of this feature.
@@ -27,25 +27,25 @@ async fn cache(_: Admin, State(app): State<App>) -> Result<Json<CacheResponse>, 
     (status = 401, body = Problem), (status = 403, body = Problem), (status = 500, body = Problem),
 ))]
 async fn rebuild(_: Admin, State(app): State<App>) -> Result<Json<CacheResponse>, Problem> {
-    app.pipeline.list_anew().await?;
+    app.pipeline.rebuild().await?;
     Ok(Json(described(&app).await?))
 }
 
 async fn described(app: &App) -> Result<CacheResponse, Problem> {
     let limits = app.pipeline.limits();
-    let of_sort = |HeldOf { shelf, format, held }: HeldOf| CachedSort {
+    let of_sort = |HeldOf { shelf, format, held }: HeldOf| CachedGroup {
         shelf,
         format,
         renditions: held.count,
         bytes: held.bytes,
     };
-    let sorts: Vec<CachedSort> =
+    let groups: Vec<CachedGroup> =
         app.pipeline.held_by_shelf().await?.into_iter().map(of_sort).collect();
     Ok(CacheResponse {
-        renditions: sorts.iter().map(|sort| sort.renditions).sum(),
-        bytes: sorts.iter().map(|sort| sort.bytes).sum(),
+        renditions: groups.iter().map(|group| group.renditions).sum(),
+        bytes: groups.iter().map(|group| group.bytes).sum(),
         max_bytes: limits.disk_mib << 20,
-        days: limits.days,
-        sorts,
+        unused_days: limits.unused_days,
+        groups,
     })
 }

@@ -4,4 +4,4 @@ mod handlers;
 mod responses;
 
 pub use handlers::routes;
-pub use responses::{CacheResponse, CachedSort};
+pub use responses::{CacheResponse, CachedGroup};

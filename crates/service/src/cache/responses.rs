@@ -14,14 +14,14 @@ pub struct CacheResponse {
     /// Bytes they may have; the least recently used go first.
     pub max_bytes: u64,
     /// Days that one stays which nobody asks for.
-    pub days: u64,
+    pub unused_days: u64,
     /// What there is of each shelf in each format, the most bytes first.
-    pub sorts: Vec<CachedSort>,
+    pub groups: Vec<CachedGroup>,
 }
 
 /// Renditions of one shelf in one format.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-pub struct CachedSort {
+pub struct CachedGroup {
     /// The shelf.
     pub shelf: String,
     /// The format.

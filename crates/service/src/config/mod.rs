@@ -115,9 +115,9 @@ pub struct Limits {
     /// Renditions kept on disk, in MiB.
     pub disk_mib: u64,
     /// Days that a rendition stays which nobody asks for.
-    pub days: u64,
+    pub unused_days: u64,
     /// Seconds a connection may say nothing before it is closed.
-    pub silence_seconds: u64,
+    pub idle_seconds: u64,
     /// The most bytes of an original's file, in MiB.
     pub original_mib: u64,
     /// The most memory for an original that cannot be read row by row, in MiB.
@@ -154,8 +154,8 @@ impl Default for Limits {
             queue_megapixels: 1024,
             working_mib: 320,
             disk_mib: 10_240,
-            days: 90,
-            silence_seconds: 30,
+            unused_days: 90,
+            idle_seconds: 30,
             original_mib: 256,
             whole_mib: 320,
             frames: 1000,

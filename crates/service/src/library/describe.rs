@@ -7,6 +7,7 @@ use crate::{
     app::App,
     blocking::blocking,
     problem::Problem,
+    queue::Requester,
     shelves::{Original, OriginalId},
 };
 
@@ -18,7 +19,7 @@ async fn facts_of(app: &App, original: &Arc<Original>) -> FactsResponse {
 /// An original with all that is known of it: analysed, with its alternative texts.
 pub(super) async fn with_texts(app: &App, id: OriginalId) -> Result<OriginalResponse, Problem> {
     let original = app.shelves.original(&id).await?;
-    let original = app.pipeline.analysed(original, false).await?;
+    let original = app.pipeline.analysed(original, false, Requester::default()).await?;
     let facts = Some(facts_of(app, &original).await);
     let (records, kept) = (app.records.clone(), id.clone());
     let texts = blocking(move || records.alts(kept.shelf(), kept.path())).await??;

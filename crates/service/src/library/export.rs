@@ -17,6 +17,7 @@ use crate::{
     places::{self, KeptPlace},
     problem::Problem,
     query::accept_body,
+    queue::Requester,
     shelves::OriginalId,
     sign_in::Admin,
 };
@@ -80,7 +81,7 @@ async fn one(
     id: &OriginalId,
 ) -> Result<ManifestOriginal, Problem> {
     let original = app.shelves.original(id).await?;
-    let original = app.pipeline.analysed(original, false).await?;
+    let original = app.pipeline.analysed(original, false, Requester::default()).await?;
     let (records, kept) = (app.records.clone(), id.clone());
     let texts = blocking(move || records.alts(kept.shelf(), kept.path())).await??;
     let version = app.pipeline.version(&original, None);

@@ -8,6 +8,7 @@ use crate::{
     app::App,
     places::{self, KeptPlace},
     problem::Problem,
+    queue::Requester,
     shelves::{Original, OriginalId},
 };
 
@@ -30,10 +31,11 @@ pub async fn prepared(
     id: &OriginalId,
 ) -> Result<Prepared, Problem> {
     let original = app.shelves.original(id).await?;
-    let original = app.pipeline.with_facts_for(original, &place.recipe()).await?;
+    let original =
+        app.pipeline.with_facts_for(original, &place.recipe(), Requester::default()).await?;
     let looked_at = matches!(place.placeholder(), Placeholder::Flat | Placeholder::Soft);
     let original = if looked_at && original.facts().analysis.is_none() {
-        app.pipeline.analysed(original, false).await?
+        app.pipeline.analysed(original, false, Requester::default()).await?
     } else {
         original
     };

@@ -11,7 +11,8 @@ use utoipa::ToSchema;
 
 use super::responses::LadderResponse;
 use crate::{
-    app::App, places, problem::Problem, query::accept_body, shelves::OriginalId, sign_in::Admin,
+    app::App, places, problem::Problem, query::accept_body, queue::Requester, shelves::OriginalId,
+    sign_in::Admin,
 };
 
 /// Which place to try on which original.
@@ -97,7 +98,8 @@ pub(super) async fn preview(
     let PreviewOrder { layout, original } = accept_body(order)?;
     let place = layout.checked(&PlaceName::of_layout())?;
     let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
-    let original = app.pipeline.with_facts_for(original, &place.recipe()).await?;
+    let original =
+        app.pipeline.with_facts_for(original, &place.recipe(), Requester::default()).await?;
     let offered = places::chosen(&app, &place, &original).await?;
     let layouts = place
         .layouts()

@@ -15,9 +15,8 @@ use kivet_recipe::{Access, Choice, Recipe};
 use kivet_store::Blob;
 
 use super::{
-    drawn_problem,
+    compressed, drawn_problem,
     headers::{self, Lasting, Vary},
-    packed,
     range::{self, Wanted},
     ready::{Sent, Viewer},
     request::{Chosen, PictureRequest, request_of},
@@ -26,7 +25,7 @@ use crate::{
     app::App,
     pipeline::{Job, PipelineError, Source},
     problem::{Problem, ProblemKind},
-    queue::Asker,
+    queue::Requester,
     shelves::Original,
 };
 
@@ -40,8 +39,8 @@ async fn answer(State(app): State<App>, request: Request) -> Response {
     if let Some(response) = ready(&app, &uri, &headers).await {
         return response;
     }
-    let asker = Asker::of(&headers, &extensions);
-    let response = worked_out(&app, &uri, (&headers, asker), &viewer_of(&headers)).await;
+    let requester = Requester::of(&headers, &extensions);
+    let response = worked_out(&app, &uri, (&headers, requester), &viewer_of(&headers)).await;
     app.metrics.responded(response.status().as_u16());
     response
 }
@@ -60,27 +59,28 @@ pub async fn ready(app: &App, uri: &Uri, headers: &HeaderMap) -> Option<Response
 }
 
 fn viewer_of(headers: &HeaderMap) -> Viewer {
-    Viewer { request: request_of(headers), gzip: packed::is_wanted(headers) }
+    Viewer { request: request_of(headers), gzip: compressed::is_wanted(headers) }
 }
 
 /// The answer where none is ready; from a tier, it is from now on.
 async fn worked_out(
     app: &App,
     uri: &Uri,
-    (headers, asker): (&HeaderMap, Asker),
+    (headers, requester): (&HeaderMap, Requester),
     viewer: &Viewer,
 ) -> Response {
     let revision = app.ready.revision();
     // What the answer depends on is known better step by step, and is the same whether it succeeds
     // or not.
     let mut vary = Vary::default();
-    let (mut response, sent) = match picture(app, uri, (headers, asker), viewer, &mut vary).await {
-        Ok((response, sent)) => (response, sent),
-        Err(problem) if *app.access == Access::Open && drawn_problem::is_wanted(headers) => {
-            (drawn_problem::answer(problem, uri), None)
-        }
-        Err(problem) => (problem.into_response(), None),
-    };
+    let (mut response, sent) =
+        match picture(app, uri, (headers, requester), viewer, &mut vary).await {
+            Ok((response, sent)) => (response, sent),
+            Err(problem) if *app.access == Access::Open && drawn_problem::is_wanted(headers) => {
+                (drawn_problem::answer(problem, uri), None)
+            }
+            Err(problem) => (problem.into_response(), None),
+        };
     headers::add_common(response.headers_mut(), vary);
     if let Some(sent) = sent.filter(|_| response.status() == StatusCode::OK) {
         app.ready.keep(uri, viewer, sent, &response, revision);
@@ -92,29 +92,32 @@ async fn worked_out(
 async fn picture(
     app: &App,
     uri: &Uri,
-    (headers, asker): (&HeaderMap, Asker),
+    (headers, requester): (&HeaderMap, Requester),
     viewer: &Viewer,
     vary: &mut Vary,
 ) -> Result<(Response, Option<Sent>), Problem> {
     let started = Instant::now();
     let asked = read(app, uri)?;
     *vary = asked.vary(app);
+    let requester = requester.usually(app.places.urgency(&asked.recipe));
     let request = viewer.request;
-    let Chosen { original, recipe, choice, version } = asked.choose(app, &request, vary).await?;
+    let Chosen { original, recipe, choice, version } =
+        asked.choose(app, (&request, requester), vary).await?;
     let lasting = lasting(app, &asked, (&original, &choice), &version);
     let mut job = Job { original, recipe, request, choice };
-    let (blob, source) = rendition(app, &asked, &mut job, asker).await?;
+    let (blob, source) = rendition(app, &asked, &mut job, requester).await?;
     let lasting = if source == Source::Nearest { Lasting::NotStored } else { lasting };
     app.metrics.found(source);
-    let packed = if vary.coding && viewer.gzip { Some(app.packed.of(&blob).await?) } else { None };
-    let mut response = respond(headers, &job, &blob, packed.as_ref());
-    let etag = tag(&blob, packed.is_some());
+    let compressed =
+        if vary.coding && viewer.gzip { Some(app.compressed.of(&blob).await?) } else { None };
+    let mut response = respond(headers, &job, &blob, compressed.as_ref());
+    let etag = tag(&blob, compressed.is_some());
     let took = started.elapsed();
     if !response.status().is_client_error() {
         headers::add_caching(response.headers_mut(), &blob, &etag, lasting, source, took);
     }
     let is_stored = matches!(source, Source::Memory | Source::Disk);
-    let sent = is_stored.then(|| Sent { key: app.pipeline.key(&job), blob, packed });
+    let sent = is_stored.then(|| Sent { key: app.pipeline.key(&job), blob, compressed });
     Ok((response, sent))
 }
 
@@ -123,10 +126,9 @@ async fn rendition(
     app: &App,
     asked: &PictureRequest,
     job: &mut Job,
-    asker: Asker,
+    requester: Requester,
 ) -> Result<(Arc<Blob>, Source), Problem> {
-    let asker = asker.usually(app.places.urgency(&asked.recipe));
-    let error = match app.pipeline.rendition(job.clone(), asker).await {
+    let error = match app.pipeline.rendition(job.clone(), requester).await {
         Ok(found) => return Ok(found),
         Err(error) => error,
     };
@@ -186,21 +188,21 @@ fn lasting(
     }
 }
 
-fn respond(headers: &HeaderMap, job: &Job, blob: &Blob, packed: Option<&Bytes>) -> Response {
-    let etag = tag(blob, packed.is_some());
+fn respond(headers: &HeaderMap, job: &Job, blob: &Blob, compressed: Option<&Bytes>) -> Response {
+    let etag = tag(blob, compressed.is_some());
     if headers::is_another(headers, &etag) {
         let detail = format!("it is {etag} now");
-        return Problem::new(ProblemKind::ChangedSince, detail).into_response();
+        return Problem::new(ProblemKind::PreconditionFailed, detail).into_response();
     }
     if headers::is_current(headers, &etag) {
         return StatusCode::NOT_MODIFIED.into_response();
     }
-    let mut response = match packed {
-        Some(packed) => Body::from(packed.clone()).into_response(),
+    let mut response = match compressed {
+        Some(compressed) => Body::from(compressed.clone()).into_response(),
         None => ranged(headers, blob, &etag),
     };
     if response.status().is_success() {
-        headers::add_content(response.headers_mut(), job, blob, packed.is_some());
+        headers::add_content(response.headers_mut(), job, blob, compressed.is_some());
     }
     response
 }

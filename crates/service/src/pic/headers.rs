@@ -116,11 +116,11 @@ pub(super) fn add_common(headers: &mut HeaderMap, vary: Vary) {
 }
 
 /// Headers that describe the bytes.
-pub(super) fn add_content(headers: &mut HeaderMap, job: &Job, blob: &Blob, packed: bool) {
+pub(super) fn add_content(headers: &mut HeaderMap, job: &Job, blob: &Blob, compressed: bool) {
     if job.choice.format == Format::Svg {
         headers.insert(header::CONTENT_SECURITY_POLICY, SANDBOX);
     }
-    if packed {
+    if compressed {
         headers.insert(header::CONTENT_ENCODING, HeaderValue::from_static("gzip"));
     }
     headers.insert(header::CONTENT_TYPE, value(blob.header.media_type.clone()));

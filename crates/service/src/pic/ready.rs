@@ -45,7 +45,7 @@ const OF_CONTENT: [HeaderName; 5] = [
 
 /// The answers. Cheap to clone.
 #[derive(Clone)]
-pub struct ReadyAnswers {
+pub struct ReadyResponses {
     answers: Cache<Key, Arc<Ready>>,
     revision: Revision,
 }
@@ -85,11 +85,11 @@ impl Key {
     }
 }
 
-/// What was sent: a rendition, by its key, and its packed bytes where it was those.
+/// What was sent: a rendition, by its key, and its compressed bytes where it was those.
 pub(super) struct Sent {
     pub(super) key: RenditionKey,
     pub(super) blob: Arc<Blob>,
-    pub(super) packed: Option<Bytes>,
+    pub(super) compressed: Option<Bytes>,
 }
 
 /// One answer. The bytes are the tiers': the same rendition may have been made better since.
@@ -97,7 +97,7 @@ pub(super) struct Ready {
     key: RenditionKey,
     /// Of the rendition that the headers describe.
     etag: String,
-    packed: Option<Bytes>,
+    compressed: Option<Bytes>,
     whole: HeaderMap,
     unchanged: HeaderMap,
     revision: u64,
@@ -126,7 +126,7 @@ impl Ready {
             *response.status_mut() = StatusCode::NOT_MODIFIED;
             *response.headers_mut() = self.unchanged.clone();
         } else {
-            let bytes = self.packed.as_ref().unwrap_or(&blob.bytes);
+            let bytes = self.compressed.as_ref().unwrap_or(&blob.bytes);
             *response.body_mut() = Body::from(bytes.clone());
             *response.headers_mut() = self.whole.clone();
         }
@@ -143,7 +143,7 @@ impl Ready {
     }
 }
 
-impl ReadyAnswers {
+impl ReadyResponses {
     pub(crate) fn new(revision: Revision) -> Self {
         let answers = Cache::builder().max_capacity(MAX_ANSWERS).time_to_live(KEPT_FOR).build();
         Self { answers, revision }
@@ -173,7 +173,7 @@ impl ReadyAnswers {
         &self,
         uri: &Uri,
         viewer: &Viewer,
-        Sent { key, blob, packed }: Sent,
+        Sent { key, blob, compressed }: Sent,
         response: &Response,
         revision: u64,
     ) {
@@ -185,7 +185,7 @@ impl ReadyAnswers {
         let ready = Ready {
             key,
             etag: blob.header.etag.clone(),
-            packed,
+            compressed,
             whole,
             unchanged,
             revision,

@@ -12,6 +12,7 @@ use crate::{
     app::App,
     config::Originals,
     problem::{Problem, ProblemKind},
+    queue::Requester,
     shelves::{Original, OriginalId},
 };
 
@@ -82,12 +83,12 @@ impl PictureRequest {
     pub async fn choose(
         &self,
         app: &App,
-        request: &Request,
+        (request, requester): (&Request, Requester),
         vary: &mut Vary,
     ) -> Result<Chosen, Problem> {
         let placed = app.places.resolve(&self.recipe)?;
         app.places.admit(&app.access, &placed)?;
-        let original = app.shelves.original(&self.id).await?;
+        let original = app.shelves.original_for(&self.id, requester).await?;
         // What a place stands for shapes the picture, too.
         let geometry = self.recipe.place.is_some().then_some(&placed);
         let version = app.pipeline.version(&original, geometry);
@@ -106,7 +107,7 @@ impl PictureRequest {
                 let kind = ProblemKind::UnknownOverlay;
                 Problem::new(kind, format!("in the recipe `{recipe}`, {error}"))
             })?;
-        let original = app.pipeline.with_facts_for(original, &recipe).await?;
+        let original = app.pipeline.with_facts_for(original, &recipe, requester).await?;
         let curves = app.pipeline.curves(&original).await;
         let choice = choose(&recipe, original.facts(), &curves, request, &app.policy)?;
         let choice = untouched(app, choice, &self.id);

@@ -8,7 +8,7 @@ use kivet_store::StoreError;
 use crate::{
     blocking::Panicked,
     queue::QueueFull,
-    shelves::{LostShelf, Original},
+    shelves::{Original, ShelfUnavailable},
 };
 
 /// Why no rendition could be made.
@@ -28,7 +28,7 @@ pub enum PipelineError {
     Overloaded(#[from] QueueFull),
     /// The shelf is not there at the moment, and the rendition was not made before.
     #[error("{0}")]
-    Lost(LostShelf),
+    Lost(ShelfUnavailable),
     /// The file was replaced between being looked at and being read.
     #[error("the original `{id}` was being replaced; ask again")]
     Changed {

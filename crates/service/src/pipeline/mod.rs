@@ -7,6 +7,7 @@ mod background;
 mod curve_store;
 mod decode_cache;
 mod error;
+mod eviction;
 mod flights;
 mod improver;
 mod job;
@@ -16,7 +17,6 @@ mod measurer;
 mod renderer;
 mod rendition_store;
 mod source;
-mod tidying;
 
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -29,9 +29,9 @@ use crate::{
     blocking::blocking,
     config::Limits,
     metrics::Metrics,
-    queue::{Asker, Cost, Queue},
+    queue::{Cost, Queue, Requester},
     revision::Revision,
-    shelves::{LostShelf, Original},
+    shelves::{Original, ShelfUnavailable},
 };
 use background::{Background, Task};
 use curve_store::CurveStore;
@@ -165,6 +165,7 @@ impl Pipeline {
         &self,
         original: Arc<Original>,
         recipe: &Recipe,
+        requester: Requester,
     ) -> Result<Arc<Original>, PipelineError> {
         let facts = original.facts();
         let analysis = recipe.wants_subject()
@@ -174,7 +175,7 @@ impl Pipeline {
         if (!analysis && !trim) || original.is_lost {
             return Ok(original);
         }
-        self.analysed(original, trim).await
+        self.analysed(original, trim, requester).await
     }
 
     /// An original with its analysis, and its trim box where `trim` asks for that.
@@ -185,6 +186,7 @@ impl Pipeline {
         &self,
         original: Arc<Original>,
         trim: bool,
+        requester: Requester,
     ) -> Result<Arc<Original>, PipelineError> {
         let focus = original.facts().focus.map_or(String::new(), |focus| focus.to_string());
         let key = format!("{} {} {focus} {trim}", original.id, original.record.hash);
@@ -194,7 +196,7 @@ impl Pipeline {
                 pixels: original.facts().size.pixels(),
                 memory: original.record.stamp.bytes,
             };
-            let permit = pipeline.queue.permit(Asker::default(), cost).await?;
+            let permit = pipeline.queue.permit(requester, cost).await?;
             let renderer = pipeline.renderer.clone();
             blocking(move || {
                 let _until_done = permit;
@@ -216,7 +218,7 @@ impl Pipeline {
     pub async fn rendition(
         &self,
         job: Job,
-        asker: Asker,
+        requester: Requester,
     ) -> Result<(Arc<Blob>, Source), PipelineError> {
         let key = RenditionKey::of(&job, &self.renderer.overlays);
         if let Some(blob) = self.store.in_memory(&key).await {
@@ -227,7 +229,7 @@ impl Pipeline {
         let (pipeline, wanted, own, found) =
             (self.clone(), key.clone(), job.clone(), Arc::clone(&source));
         let make = |control| async move {
-            let (blob, from) = pipeline.find_or_make(&wanted, (&own, asker), control).await?;
+            let (blob, from) = pipeline.find_or_make(&wanted, (&own, requester), control).await?;
             *found.lock().unwrap_or_else(PoisonError::into_inner) = from;
             pipeline.follow_up(wanted, &own, &blob);
             Ok(blob)
@@ -259,7 +261,7 @@ impl Pipeline {
     async fn find_or_make(
         &self,
         key: &RenditionKey,
-        (job, asker): (&Job, Asker),
+        (job, requester): (&Job, Requester),
         control: Control,
     ) -> Result<(Arc<Blob>, Source), PipelineError> {
         if let Some(found) = self.store.get(key).await? {
@@ -267,32 +269,33 @@ impl Pipeline {
         }
         if job.original.is_lost {
             let name = job.original.id.shelf().to_owned();
-            return Err(PipelineError::Lost(LostShelf { name }));
+            return Err(PipelineError::Lost(ShelfUnavailable { name }));
         }
-        let (blob, timings) = self.make((job, asker), control).await?;
+        let (blob, timings) = self.make((job, requester), control).await?;
         Ok((self.store.put(key, job, blob).await?, Source::Made(timings)))
     }
 
     /// Makes a first rendition on a thread of its own, once a core is free.
     async fn make(
         &self,
-        (job, asker): (&Job, Asker),
+        (job, requester): (&Job, Requester),
         control: Control,
     ) -> Result<(Blob, MadeTimings), PipelineError> {
         let asked = std::time::Instant::now();
-        let permit = self.queue.permit(asker, cost(job)).await?;
+        let permit = Arc::new(self.queue.permit(requester, cost(job)).await?);
         let queued = asked.elapsed();
         let under_way = self.metrics.begun();
         let (renderer, own) = (self.renderer.clone(), job.clone());
         let made = blocking(move || {
-            let _until_done = (permit, under_way);
+            let _until_done = (Arc::clone(&permit), under_way);
+            let work = control.work.giving_way(move || permit.give_way());
             if !control.begin() {
                 return Err(PipelineError::of_image(
                     &own.original,
                     kivet_image::ImageError::Stopped,
                 ));
             }
-            renderer.first(&own, &control.work)
+            renderer.first(&own, &work)
         });
         let (blob, work) = made.await??;
         let timings = MadeTimings { queued, work };
@@ -342,8 +345,8 @@ impl Pipeline {
     ///
     /// # Errors
     /// If records or blobs fail.
-    pub async fn list_anew(&self) -> Result<(), PipelineError> {
-        self.store.list_anew().await
+    pub async fn rebuild(&self) -> Result<(), PipelineError> {
+        self.store.rebuild().await
     }
 
     /// The bounds it works within.

@@ -9,8 +9,8 @@ use moka::future::Cache;
 
 use super::{
     Job, PipelineError, RenditionKey, Source,
+    eviction::{self, Budget, Eviction, Use},
     key::family,
-    tidying::{self, Budget, Tidying, Use},
 };
 use crate::{blocking::blocking, config::Limits, metrics::Metrics};
 
@@ -36,7 +36,7 @@ pub(super) struct RenditionStore {
     metrics: Metrics,
     usage: Use,
     ready: Cache<(), bool>,
-    _tidying: Arc<Tidying>,
+    _tidying: Arc<Eviction>,
 }
 
 impl RenditionStore {
@@ -54,17 +54,17 @@ impl RenditionStore {
             })
             .build();
         let usage = Use::default();
-        let tidying = tidying::start(
+        let eviction = eviction::start(
             (records.clone(), blobs.clone(), metrics.clone()),
             Budget {
                 bytes: limits.disk_mib << 20,
-                unused_for: Duration::from_secs(limits.days * SECONDS_A_DAY),
+                unused_for: Duration::from_secs(limits.unused_days * SECONDS_A_DAY),
             },
             usage.clone(),
         );
-        let (ready, tidying) =
-            (Cache::builder().time_to_live(READY_FOR).build(), Arc::new(tidying));
-        Self { memory, blobs, records, overlays, metrics, usage, ready, _tidying: tidying }
+        let (ready, eviction) =
+            (Cache::builder().time_to_live(READY_FOR).build(), Arc::new(eviction));
+        Self { memory, blobs, records, overlays, metrics, usage, ready, _tidying: eviction }
     }
 
     /// The rendition under `key`, if memory has it.
@@ -163,7 +163,7 @@ impl RenditionStore {
     }
 
     /// Lists in the index what the blobs have, and takes off it what they have not.
-    pub(super) async fn list_anew(&self) -> Result<(), PipelineError> {
+    pub(super) async fn rebuild(&self) -> Result<(), PipelineError> {
         let mut found = HashSet::new();
         let mut renditions = pin!(self.blobs.renditions().chunks(LISTED_AT_ONCE));
         while let Some(some) = renditions.next().await {

@@ -63,7 +63,7 @@ catalogue! {
     UnreadShelf "unread-shelf" NOT_FOUND
         "The shelf is of a kind this version does not read"
         "Move its originals to a folder shelf, or wait for a version that reads it.",
-    LostShelf "lost-shelf" SERVICE_UNAVAILABLE
+    ShelfUnavailable "shelf-unavailable" SERVICE_UNAVAILABLE
         "The shelf is not there at the moment"
         "Mount its folder again; what was made of its originals before is sent meanwhile.",
     LeavesShelf "leaves-shelf" FORBIDDEN
@@ -168,10 +168,10 @@ catalogue! {
     BadCall "bad-call" BAD_REQUEST
         "The path of a call cannot be read"
         "`detail` names the part of it; `/api/openapi.json` describes them all.",
-    WrongMethod "wrong-method" METHOD_NOT_ALLOWED
+    MethodNotAllowed "method-not-allowed" METHOD_NOT_ALLOWED
         "The method is not one of this path"
         "Use a method that the response's `Allow` names.",
-    ChangedSince "changed-since" PRECONDITION_FAILED
+    PreconditionFailed "precondition-failed" PRECONDITION_FAILED
         "The picture is not the one that was asked for"
         "It has changed since: ask without `If-Match`.",
     BadQuery "bad-query" BAD_REQUEST

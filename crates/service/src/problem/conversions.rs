@@ -11,7 +11,7 @@ use crate::{
     causes,
     pipeline::PipelineError,
     queue::QueueFull,
-    shelves::{LostShelf, PathError, ShelfError},
+    shelves::{PathError, ShelfError, ShelfUnavailable},
 };
 
 impl From<RecipeError> for Problem {
@@ -82,9 +82,9 @@ impl From<QueueFull> for Problem {
     }
 }
 
-impl From<LostShelf> for Problem {
-    fn from(error: LostShelf) -> Self {
-        Self::new(ProblemKind::LostShelf, error.to_string()).with_retry_after(10)
+impl From<ShelfUnavailable> for Problem {
+    fn from(error: ShelfUnavailable) -> Self {
+        Self::new(ProblemKind::ShelfUnavailable, error.to_string()).with_retry_after(10)
     }
 }
 

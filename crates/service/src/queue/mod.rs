@@ -1,17 +1,21 @@
 //! Viewers' work: as many pieces at a time as there are cores and memory for, the most urgent first
 //! and viewers in turn, and a bounded number waiting, by count and by pixels.
 
-mod asker;
 mod cost;
+mod permit;
+mod requester;
+mod shared;
 mod state;
 
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::Arc;
 
-use tokio::sync::{oneshot, watch};
+use tokio::sync::oneshot;
 
-pub use asker::Asker;
 pub use cost::Cost;
-use state::{State, Turn};
+pub use permit::Permit;
+pub use requester::Requester;
+use shared::Shared;
+use state::Rank;
 
 /// The queue. Cheap to clone.
 #[derive(Clone)]
@@ -19,12 +23,6 @@ pub struct Queue {
     shared: Arc<Shared>,
     max_waiting: usize,
     max_pixels: u64,
-}
-
-struct Shared {
-    state: Mutex<State>,
-    /// Pieces waiting or under way; the background waits for none.
-    pieces: watch::Sender<usize>,
 }
 
 /// Too much is waiting.
@@ -39,20 +37,16 @@ pub struct QueueFull {
     pub megapixels: u64,
 }
 
-/// A core and memory held; free again when dropped.
-pub struct Permit {
-    shared: Arc<Shared>,
-    memory: u64,
-}
-
 impl Queue {
     /// A queue over this machine's cores and `memory` bytes, where at most `max_waiting` pieces
     /// wait, of `max_megapixels` in all.
     pub fn new(max_waiting: usize, max_megapixels: u64, memory: u64) -> Self {
         let cores = std::thread::available_parallelism().map_or(1, usize::from);
-        let shared =
-            Shared { state: Mutex::new(State::new(cores, memory)), pieces: watch::Sender::new(0) };
-        Self { shared: Arc::new(shared), max_waiting, max_pixels: max_megapixels * 1_000_000 }
+        Self {
+            shared: Arc::new(Shared::new(cores, memory)),
+            max_waiting,
+            max_pixels: max_megapixels * 1_000_000,
+        }
     }
 
     /// Waits for a core and memory. Work larger than a bound still gets its turn, alone. Dropping the
@@ -60,8 +54,8 @@ impl Queue {
     ///
     /// # Errors
     /// If too much is waiting already.
-    pub async fn permit(&self, asker: Asker, cost: Cost) -> Result<Permit, QueueFull> {
-        let (let_in, (turn, memory)) = {
+    pub async fn permit(&self, requester: Requester, cost: Cost) -> Result<Permit, QueueFull> {
+        let (let_in, (rank, memory)) = {
             let mut state = self.shared.lock();
             let (waiting, pixels) = (state.waiting(), state.waiting_pixels());
             if waiting >= self.max_waiting
@@ -70,15 +64,17 @@ impl Queue {
                 return Err(QueueFull { waiting, megapixels: pixels / 1_000_000 });
             }
             let (tell, let_in) = oneshot::channel();
-            (let_in, state.add(asker, cost, tell))
+            // One that has just left gives it back itself.
+            let tell = Box::new(move || _ = tell.send(()));
+            (let_in, state.add(requester, cost, tell))
         };
         self.shared.pieces.send_modify(|pieces| *pieces += 1);
-        let leaving = Leaving { shared: &self.shared, turn, memory };
+        let guard = WaitGuard { shared: &self.shared, rank, memory };
         self.shared.let_in();
         // The sender stays in the line until then.
         let _ = let_in.await;
-        std::mem::forget(leaving);
-        Ok(Permit { shared: Arc::clone(&self.shared), memory })
+        std::mem::forget(guard);
+        Ok(Permit::new(Arc::clone(&self.shared), requester.urgency(), memory))
     }
 
     /// Waits until no viewer's work is waiting or under way.
@@ -89,37 +85,16 @@ impl Queue {
     }
 }
 
-impl Shared {
-    fn lock(&self) -> MutexGuard<'_, State> {
-        self.state.lock().unwrap_or_else(PoisonError::into_inner)
-    }
-
-    /// Gives what is free to those whose turn it is.
-    fn let_in(&self) {
-        let mut state = self.lock();
-        while let Some(tell) = state.next() {
-            // One that has just left gives it back itself.
-            let _ = tell.send(());
-        }
-    }
-
-    fn end(&self, memory: u64) {
-        self.lock().release(memory);
-        self.let_in();
-        self.pieces.send_modify(|pieces| *pieces -= 1);
-    }
-}
-
 /// Leaves the queue when the wait is given up: out of the line, or with what was just granted.
-struct Leaving<'a> {
+struct WaitGuard<'a> {
     shared: &'a Shared,
-    turn: Turn,
+    rank: Rank,
     memory: u64,
 }
 
-impl Drop for Leaving<'_> {
+impl Drop for WaitGuard<'_> {
     fn drop(&mut self) {
-        let left = self.shared.lock().leave(self.turn);
+        let left = self.shared.lock().leave(self.rank);
         if left {
             self.shared.pieces.send_modify(|pieces| *pieces -= 1);
             // The next in line may need less.
@@ -130,35 +105,46 @@ impl Drop for Leaving<'_> {
     }
 }
 
-impl Drop for Permit {
-    fn drop(&mut self) {
-        self.shared.end(self.memory);
-    }
-}
-
 #[cfg(test)]
 mod tests {
-    use std::net::IpAddr;
+    use std::{net::IpAddr, sync::Mutex};
 
     use super::*;
 
     const MIB: u64 = 1 << 20;
 
+    fn cores() -> usize {
+        std::thread::available_parallelism().map_or(1, usize::from)
+    }
+
+    impl Permit {
+        /// Gives way as work does, on a thread of its own.
+        async fn give_way_in_background(self: &Arc<Self>, turns: &Arc<Mutex<Vec<&'static str>>>) {
+            let (own, turns) = (Arc::clone(self), Arc::clone(turns));
+            let gave_way = tokio::task::spawn_blocking(move || {
+                own.give_way();
+                turns.lock().expect("no panic").push("went on");
+            });
+            gave_way.await.expect("it goes on");
+        }
+    }
+
     fn cost(pixels: u64, memory: u64) -> Cost {
         Cost { pixels, memory }
     }
 
-    fn asker(urgency: u8, client: u8) -> Asker {
+    fn requester(urgency: u8, client: u8) -> Requester {
         let client = Some(IpAddr::from([127, 0, 0, client]));
-        Asker { client, ..Asker::default() }.usually(Some(urgency))
+        Requester { client, ..Requester::default() }.usually(Some(urgency))
     }
 
     /// A queue whose cores are all taken, and the permits that took them.
     async fn full(max_waiting: usize, max_megapixels: u64) -> (Queue, Vec<Permit>) {
         let queue = Queue::new(max_waiting, max_megapixels, 100 * MIB);
         let mut permits = Vec::new();
-        while queue.shared.lock().has_free_core() {
-            permits.push(queue.permit(Asker::default(), cost(1, 1)).await.expect("a free core"));
+        while queue.shared.lock().free_cores() > 0 {
+            permits
+                .push(queue.permit(Requester::default(), cost(1, 1)).await.expect("a free core"));
         }
         (queue, permits)
     }
@@ -166,13 +152,13 @@ mod tests {
     /// One that waits, and writes its name down when it gets its turn.
     async fn waiter(
         queue: &Queue,
-        (name, asker, cost): (&'static str, Asker, Cost),
+        (name, requester, cost): (&'static str, Requester, Cost),
         turns: &Arc<Mutex<Vec<&'static str>>>,
     ) -> tokio::task::JoinHandle<()> {
         let before = queue.shared.lock().waiting();
         let (waiting, turns) = (queue.clone(), Arc::clone(turns));
         let task = tokio::spawn(async move {
-            let permit = waiting.permit(asker, cost).await.expect("room to wait");
+            let permit = waiting.permit(requester, cost).await.expect("room to wait");
             turns.lock().expect("no panic").push(name);
             drop(permit);
         });
@@ -186,12 +172,12 @@ mod tests {
     async fn past_either_bound_the_next_is_turned_away_and_the_rest_still_get_their_turn() {
         let (queue, permits) = full(2, 1).await;
         let turns = Arc::default();
-        let plain = |pixels| ("", Asker::default(), cost(pixels, 1));
+        let plain = |pixels| ("", Requester::default(), cost(pixels, 1));
         let waiters = [
             waiter(&queue, plain(600_000), &turns).await,
             waiter(&queue, plain(400_000), &turns).await,
         ];
-        let refused = queue.permit(Asker::default(), cost(1, 1)).await;
+        let refused = queue.permit(Requester::default(), cost(1, 1)).await;
         assert!(matches!(refused, Err(QueueFull { waiting: 2, megapixels: 1 })));
         drop(permits);
         for waiter in waiters {
@@ -202,7 +188,7 @@ mod tests {
 
         let (queue, _permits) = full(100, 1).await;
         let _huge = waiter(&queue, plain(5_000_000), &turns).await;
-        let refused = queue.permit(Asker::default(), cost(1, 1)).await;
+        let refused = queue.permit(Requester::default(), cost(1, 1)).await;
         assert!(matches!(refused, Err(QueueFull { waiting: 1, megapixels: 5 })));
     }
 
@@ -210,7 +196,7 @@ mod tests {
     async fn who_gives_up_leaves_the_queue() {
         let (queue, permits) = full(2, 1).await;
         let leaving =
-            waiter(&queue, ("", Asker::default(), cost(900_000, MIB)), &Arc::default()).await;
+            waiter(&queue, ("", Requester::default(), cost(900_000, MIB)), &Arc::default()).await;
         leaving.abort();
         assert!(leaving.await.is_err());
         assert_eq!(queue.shared.lock().waiting(), 0);
@@ -226,13 +212,13 @@ mod tests {
         let turns: Arc<Mutex<Vec<&str>>> = Arc::default();
         let mut waiters = Vec::new();
         for piece in [
-            ("greedy 1", asker(3, 1), cost(1_000_000, MIB)),
-            ("greedy 2", asker(3, 1), cost(1_000_000, MIB)),
-            ("greedy 3", asker(3, 1), cost(1_000_000, MIB)),
-            ("modest 1", asker(3, 2), cost(400_000, MIB)),
-            ("modest 2", asker(3, 2), cost(400_000, MIB)),
-            ("later", asker(5, 3), cost(1, 1)),
-            ("urgent", asker(1, 1), cost(9_000_000, MIB)),
+            ("greedy 1", requester(3, 1), cost(1_000_000, MIB)),
+            ("greedy 2", requester(3, 1), cost(1_000_000, MIB)),
+            ("greedy 3", requester(3, 1), cost(1_000_000, MIB)),
+            ("modest 1", requester(3, 2), cost(400_000, MIB)),
+            ("modest 2", requester(3, 2), cost(400_000, MIB)),
+            ("later", requester(5, 3), cost(1, 1)),
+            ("urgent", requester(1, 1), cost(9_000_000, MIB)),
         ] {
             waiters.push(waiter(&queue, piece, &turns).await);
         }
@@ -249,13 +235,48 @@ mod tests {
     }
 
     #[tokio::test]
+    async fn work_under_way_gives_way_to_what_is_more_urgent_and_goes_on_after_it() {
+        let (queue, mut permits) = full(100, 1000).await;
+        let own = Arc::new(permits.pop().expect("a core"));
+        own.give_way();
+        let turns = Arc::default();
+        let same = waiter(&queue, ("same", requester(3, 2), cost(1, 1)), &turns).await;
+        let urgent = waiter(&queue, ("urgent", requester(1, 2), cost(1, 1)), &turns).await;
+        own.give_way_in_background(&turns).await;
+        urgent.await.expect("it ends");
+        drop(own);
+        same.await.expect("it ends");
+        assert_eq!(*turns.lock().expect("no panic"), ["urgent", "went on", "same"]);
+        drop(permits);
+        queue.idle().await;
+        assert_eq!(queue.shared.lock().free_cores(), cores());
+    }
+
+    #[tokio::test]
+    async fn nothing_waits_long_for_what_is_more_urgent() {
+        let (queue, mut permits) = full(100, 1000).await;
+        let own = Arc::new(permits.pop().expect("a core"));
+        let urgent = queue.permit(requester(1, 2), cost(1, 1));
+        let (urgent, ()) = tokio::join!(urgent, async {
+            tokio::task::yield_now().await;
+            // The urgent one holds on to the core for as long as this waits.
+            own.give_way_in_background(&Arc::default()).await;
+        });
+        let urgent = urgent.expect("a core");
+        own.give_way_in_background(&Arc::default()).await;
+        drop((own, urgent, permits));
+        queue.idle().await;
+        assert_eq!(queue.shared.lock().free_cores(), cores());
+    }
+
+    #[tokio::test]
     async fn memory_is_shared_out_and_what_needs_more_than_there_is_runs_alone() {
         let queue = Queue::new(100, 1000, 100 * MIB);
-        let ask = |memory| queue.permit(Asker::default(), cost(1, memory * MIB));
+        let ask = |memory| queue.permit(Requester::default(), cost(1, memory * MIB));
         let half = ask(60).await.expect("room");
         let turns = Arc::default();
-        let huge = waiter(&queue, ("huge", Asker::default(), cost(1, 900 * MIB)), &turns).await;
-        let behind = waiter(&queue, ("behind", Asker::default(), cost(1, MIB)), &turns).await;
+        let huge = waiter(&queue, ("huge", Requester::default(), cost(1, 900 * MIB)), &turns).await;
+        let behind = waiter(&queue, ("behind", Requester::default(), cost(1, MIB)), &turns).await;
         assert!(turns.lock().expect("no panic").is_empty(), "nobody overtakes");
         drop(half);
         huge.await.expect("it ends");

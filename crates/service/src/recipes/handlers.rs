@@ -10,7 +10,10 @@ use utoipa::IntoParams;
 use utoipa_axum::{router::OpenApiRouter, routes as api};
 
 use super::responses::RecipeResponse;
-use crate::{app::App, problem::Problem, query::accept_query, shelves::OriginalId, sign_in::Admin};
+use crate::{
+    app::App, problem::Problem, query::accept_query, queue::Requester, shelves::OriginalId,
+    sign_in::Admin,
+};
 
 /// The routes of this feature.
 pub fn routes() -> OpenApiRouter<App> {
@@ -45,7 +48,7 @@ async fn recipe(
     };
     let original = app.shelves.original(&OriginalId::from_text(&original)?).await?;
     let placed = app.places.resolve(&recipe)?;
-    let original = app.pipeline.with_facts_for(original, &placed).await?;
+    let original = app.pipeline.with_facts_for(original, &placed, Requester::default()).await?;
     let curves = app.pipeline.curves(&original).await;
     let choice = choose(&placed, original.facts(), &curves, &Request::ANYTHING, &app.policy)?;
     Ok(Json(RecipeResponse::new(&recipe, Some(&choice))))

@@ -13,7 +13,7 @@ use crate::{blocking::Panicked, queue::QueueFull};
 #[error(
     "the folder of the shelf `{name}` is not there at the moment; what was made of its originals before is still sent"
 )]
-pub struct LostShelf {
+pub struct ShelfUnavailable {
     /// The shelf.
     pub name: String,
 }
@@ -50,7 +50,7 @@ pub enum ShelfError {
     },
     /// The whole shelf is not there at the moment.
     #[error(transparent)]
-    Lost(#[from] LostShelf),
+    Lost(#[from] ShelfUnavailable),
     /// Too much is waiting to be looked at.
     #[error(transparent)]
     Overloaded(#[from] QueueFull),

@@ -20,10 +20,10 @@ use crate::{
     blocking::blocking,
     config::{ShelfRules, ShelfSettings, ShelfSource},
     metrics::Metrics,
-    queue::{Asker, Cost, Queue},
+    queue::{Cost, Queue, Requester},
     revision::Revision,
 };
-pub use error::{LostShelf, ShelfError};
+pub use error::{ShelfError, ShelfUnavailable};
 use folder::Folder;
 pub use original::{Original, OriginalId, PathError};
 
@@ -102,10 +102,22 @@ impl Shelves {
     /// # Errors
     /// If it cannot be had; see [`ShelfError`].
     pub async fn original(&self, id: &OriginalId) -> Result<Arc<Original>, ShelfError> {
+        self.original_for(id, Requester::default()).await
+    }
+
+    /// The same for a request that may be urgent.
+    ///
+    /// # Errors
+    /// If it cannot be had; see [`ShelfError`].
+    pub async fn original_for(
+        &self,
+        id: &OriginalId,
+        requester: Requester,
+    ) -> Result<Arc<Original>, ShelfError> {
         if let Some(known) = self.known.get(id).await {
             return Ok(known);
         }
-        let look = self.clone().look(id.clone());
+        let look = self.clone().look(id.clone(), requester);
         let learnt = self.known.try_get_with(id.clone(), look);
         learnt.await.map_err(|error| ShelfError::clone(&error))
     }
@@ -189,7 +201,7 @@ impl Shelves {
 
     /// Looks at the file, and reads it, in the queue with all other work, if its state is not in the
     /// records.
-    async fn look(self, id: OriginalId) -> Result<Arc<Original>, ShelfError> {
+    async fn look(self, id: OriginalId, requester: Requester) -> Result<Arc<Original>, ShelfError> {
         let (shelves, asked) = (self.clone(), id.clone());
         let (file, stamp) = match blocking(move || shelves.seen(&asked)).await?? {
             Seen::Known(original) => return Ok(original),
@@ -199,7 +211,7 @@ impl Shelves {
             .check_bytes(stamp.bytes)
             .map_err(|source| ShelfError::NotUsable { id: id.clone(), source })?;
         let cost = Cost { pixels: 0, memory: stamp.bytes };
-        let permit = self.queue.permit(Asker::default(), cost).await?;
+        let permit = self.queue.permit(requester, cost).await?;
         blocking(move || {
             let _until_done = permit;
             self.learn(&id, file, stamp)
@@ -231,7 +243,7 @@ impl Shelves {
 
     /// What was known of an original before its shelf was lost.
     fn remembered(&self, id: &OriginalId) -> Result<Seen, ShelfError> {
-        let lost = LostShelf { name: id.shelf().to_owned() };
+        let lost = ShelfUnavailable { name: id.shelf().to_owned() };
         tracing::error!(shelf = lost.name, "the shelf's folder is gone, or empty");
         let known = self.records.last_known(id.shelf(), id.path());
         let known = self.metrics.of_store("records", &id.to_string(), known).flatten();

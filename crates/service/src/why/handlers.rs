@@ -14,6 +14,7 @@ use crate::{
     pic::{Chosen, PictureRequest, Vary, request_of},
     pipeline::Job,
     problem::Problem,
+    queue::Requester,
     sign_in::LocalOrAdmin,
 };
 
@@ -33,7 +34,7 @@ async fn why(
     let request = request_of(&headers);
     let mut vary = Vary::default();
     let Chosen { original, recipe, choice, version } =
-        asked.choose(&app, &request, &mut vary).await?;
+        asked.choose(&app, (&request, Requester::default()), &mut vary).await?;
     let curves = app.pipeline.curves(&original).await;
     let width_of =
         |recipe: &Recipe| choose(recipe, original.facts(), &curves, &request, &app.policy).ok();

@@ -33,17 +33,17 @@ async fn a_vector_stays_one_clean_and_packed_until_pixels_are_asked_for() {
         "{text}"
     );
 
-    let packed = kivet
+    let compressed = kivet
         .request("/pic/320w_ratio-1-1/odd/kite.svg")
         .header("accept-encoding", "gzip")
         .send()
         .await
         .unwrap();
-    assert_eq!(header(&packed, "content-encoding"), "gzip");
-    let packed_etag = header(&packed, "etag").to_owned();
+    assert_eq!(header(&compressed, "content-encoding"), "gzip");
+    let packed_etag = header(&compressed, "etag").to_owned();
     assert_ne!(packed_etag, etag);
     let mut unpacked = String::new();
-    let bytes = packed.bytes().await.unwrap();
+    let bytes = compressed.bytes().await.unwrap();
     flate2::read::GzDecoder::new(bytes.as_ref()).read_to_string(&mut unpacked).unwrap();
     assert_eq!(unpacked, text);
     let again = kivet

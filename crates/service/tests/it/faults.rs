@@ -48,7 +48,7 @@ async fn of_a_shelf_that_is_gone_what_was_made_before_is_sent() {
             let answer = kivet.get(unknown).await;
             assert_eq!(answer.status(), 503, "{unknown}");
             assert_eq!(header(&answer, "retry-after"), "10");
-            assert!(answer.text().await.unwrap().contains("lost-shelf"));
+            assert!(answer.text().await.unwrap().contains("shelf-unavailable"));
         }
         let _ = std::fs::remove_dir(&kivet.odd);
         std::fs::rename(&away, &kivet.odd).unwrap();
@@ -152,7 +152,7 @@ async fn half_an_uploaded_file_is_not_kept_for_long() {
 
 #[tokio::test]
 async fn connections_that_say_nothing_are_closed_and_others_are_let_in() {
-    let kivet = Running::start_with(|config| config.limits.silence_seconds = 1).await;
+    let kivet = Running::start_with(|config| config.limits.idle_seconds = 1).await;
     let address = kivet.root.strip_prefix("http://").unwrap().to_owned();
     let mut silent = Vec::new();
     for said in

@@ -396,11 +396,8 @@ export interface components {
              * @description Bytes of their pictures.
              */
             bytes: number;
-            /**
-             * Format: int64
-             * @description Days that one stays which nobody asks for.
-             */
-            days: number;
+            /** @description What there is of each shelf in each format, the most bytes first. */
+            groups: components["schemas"]["CachedGroup"][];
             /**
              * Format: int64
              * @description Bytes they may have; the least recently used go first.
@@ -411,11 +408,14 @@ export interface components {
              * @description How many there are.
              */
             renditions: number;
-            /** @description What there is of each shelf in each format, the most bytes first. */
-            sorts: components["schemas"]["CachedSort"][];
+            /**
+             * Format: int64
+             * @description Days that one stays which nobody asks for.
+             */
+            unusedDays: number;
         };
         /** @description Renditions of one shelf in one format. */
-        CachedSort: {
+        CachedGroup: {
             /**
              * Format: int64
              * @description Bytes of their pictures.

@@ -25,10 +25,11 @@ export default function CachePage() {
     <>
       <div className="bar">
         <h1>Cache</h1>
-        <Button loading={rebuild.isPending} onClick={() => { rebuild.mutate(); }}>List anew</Button>
+        <Button loading={rebuild.isPending} onClick={() => { rebuild.mutate(); }}>Rebuild the index</Button>
         <span className="quiet">
           Renditions on disk. The least recently used go first where there are too many, and those that nobody asks for
-          after {cache.data.days} days; any is made again when it is asked for. <i>List anew</i> makes the index from what is on disk.
+          after {cache.data.unusedDays} days; any is made again when it is asked for. <i>Rebuild the index</i>{" "}
+          makes it anew from what is on disk.
         </span>
       </div>
       {rebuild.error && <Alert type="error" title={rebuild.error.message} style={{ marginBottom: 16 }} />}
@@ -36,7 +37,7 @@ export default function CachePage() {
       <Table
         rowKey={({ shelf, format }) => `${shelf} ${format}`}
         columns={COLUMNS}
-        dataSource={cache.data.sorts}
+        dataSource={cache.data.groups}
         pagination={false}
         size="small"
         locale={{ emptyText: "No rendition yet: one is kept when a picture is first asked for." }}

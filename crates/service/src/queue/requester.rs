@@ -7,7 +7,7 @@ use axum::http::{Extensions, HeaderMap};
 
 /// Who asks for a piece of work. The default is the service itself.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Asker {
+pub struct Requester {
     pub(super) urgency: Option<u8>,
     /// Where the request comes from.
     pub client: Option<IpAddr>,
@@ -16,7 +16,7 @@ pub struct Asker {
 /// What a request without `Priority` is (RFC 9218, section 4.1).
 const USUAL: u8 = 3;
 
-impl Asker {
+impl Requester {
     /// By a request's `Priority` and where it comes from: through a proxy on this machine, from where
     /// that says.
     pub fn of(headers: &HeaderMap, extensions: &Extensions) -> Self {
@@ -77,16 +77,16 @@ mod tests {
                 axum::http::HeaderName::from_static("priority"),
                 HeaderValue::from_static(text),
             )]);
-            assert_eq!(Asker::of(&headers, &Extensions::new()).urgency(), urgency, "{text}");
+            assert_eq!(Requester::of(&headers, &Extensions::new()).urgency(), urgency, "{text}");
         }
-        assert_eq!(Asker::default().usually(Some(1)).urgency(), 1);
-        assert_eq!(Asker::default().usually(Some(6)).usually(Some(1)).urgency(), 6);
+        assert_eq!(Requester::default().usually(Some(1)).urgency(), 1);
+        assert_eq!(Requester::default().usually(Some(6)).usually(Some(1)).urgency(), 6);
         let mut headers = HeaderMap::new();
         headers.insert("x-forwarded-for", HeaderValue::from_static("203.0.113.9, 192.0.2.7"));
         let from = |peer: [u8; 4]| {
             let mut extensions = Extensions::new();
             extensions.insert(ConnectInfo(SocketAddr::from((peer, 1))));
-            Asker::of(&headers, &extensions).client
+            Requester::of(&headers, &extensions).client
         };
         assert_eq!(from([127, 0, 0, 1]), Some(IpAddr::from([192, 0, 2, 7])));
         assert_eq!(from([198, 51, 100, 2]), Some(IpAddr::from([198, 51, 100, 2])));

@@ -117,26 +117,26 @@ const MAX_NESTED: usize = 1_000;
 pub(super) fn check(tree: &Tree, pixels: (u32, u32), limits: Limits) -> Result<(), ImageError> {
     let (width, height) = (f64::from(pixels.0), f64::from(pixels.1));
     let (own_width, own_height) = (f64::from(tree.size().width()), f64::from(tree.size().height()));
-    let mut effort = Effort {
+    let mut cost = Cost {
         left: steps_within(limits.time),
         scale: (width / own_width, height / own_height),
         canvas: width * height,
     };
-    effort.group(tree.root(), 0)
+    cost.group(tree.root(), 0)
 }
 
 fn steps_within(time: Duration) -> f64 {
     time.as_secs_f64() * STEPS_A_SECOND
 }
 
-struct Effort {
+struct Cost {
     left: f64,
     scale: (f64, f64),
     /// Pixels of the whole.
     canvas: f64,
 }
 
-impl Effort {
+impl Cost {
     fn spend(&mut self, steps: f64) -> Result<(), ImageError> {
         self.left -= steps;
         if self.left < 0.0 || steps.is_nan() { Err(ImageError::TooSlow) } else { Ok(()) }

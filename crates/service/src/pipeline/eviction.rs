@@ -72,9 +72,9 @@ impl Use {
 }
 
 /// The work; it ends when this is dropped.
-pub(super) struct Tidying(AbortHandle);
+pub(super) struct Eviction(AbortHandle);
 
-impl Drop for Tidying {
+impl Drop for Eviction {
     fn drop(&mut self) {
         self.0.abort();
     }
@@ -93,7 +93,7 @@ pub(super) fn start(
     (records, blobs, metrics): (Records, Blobs, Metrics),
     budget: Budget,
     usage: Use,
-) -> Tidying {
+) -> Eviction {
     let stores = Stores { records, blobs, metrics, budget };
     let work = async move {
         let sweeping = stores.blobs.clone();
@@ -108,7 +108,7 @@ pub(super) fn start(
             let _ = tokio::time::timeout(EVERY, usage.seen.look.notified()).await;
         }
     };
-    Tidying(tokio::spawn(work).abort_handle())
+    Eviction(tokio::spawn(work).abort_handle())
 }
 
 impl Stores {

@@ -13,11 +13,11 @@ use crate::{blocking::blocking, problem::Problem};
 
 const MEMORY: u64 = 16 << 20;
 
-/// Packed vectors in memory, by entity tag. Cheap to clone.
+/// Compressed vectors in memory, by entity tag. Cheap to clone.
 #[derive(Clone)]
-pub struct Packed(Cache<String, Bytes>);
+pub struct Compressed(Cache<String, Bytes>);
 
-impl Packed {
+impl Compressed {
     pub(crate) fn new() -> Self {
         let weigh = |tag: &String, bytes: &Bytes| {
             u32::try_from(tag.len() + bytes.len()).unwrap_or(u32::MAX)
@@ -35,7 +35,7 @@ impl Packed {
     }
 }
 
-/// True if a request wants vectors packed.
+/// True if a request wants vectors compressed.
 pub(super) fn is_wanted(request: &HeaderMap) -> bool {
     let lines = request.get_all(header::ACCEPT_ENCODING);
     lines.iter().filter_map(|line| line.to_str().ok()).any(|line| accepts_coding(line, "gzip"))
