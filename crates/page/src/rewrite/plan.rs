@@ -163,8 +163,7 @@ impl Planner<'_> {
         let address = Address::of(&href, self.page, self.scan.base.as_deref());
         let name = address.path().to_ascii_lowercase();
         let opens_picture = PICTURES.iter().any(|ending| name.ends_with(ending));
-        let about_links = self.rules.rules.iter().any(|rule| rule.of == Of::Link);
-        (opens_picture && about_links).then(|| self.judged(Of::Link, number, link, href))
+        opens_picture.then(|| self.judged(Of::Link, number, link, href))
     }
 
     /// The backgrounds that a `style` attribute names.

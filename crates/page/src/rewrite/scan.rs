@@ -10,14 +10,17 @@ use lol_html::{
 };
 
 use super::RewriteError;
-use crate::{observation::Attributes, rules::Rules};
+use crate::{
+    observation::Attributes,
+    rules::{Of, Rules},
+};
 
 /// What a page has that may be rewritten. Ranges are of its bytes.
 #[derive(Debug, Default)]
 pub struct Scan {
     /// Its `img` elements.
     pub pictures: Vec<FoundPicture>,
-    /// Its links.
+    /// Its links, where a rule is about links.
     pub links: Vec<Found>,
     /// Its frames.
     pub embeds: Vec<Found>,
@@ -131,6 +134,11 @@ type Reading<'a> = Settings<'a, 'a>;
 fn read(html: &[u8], rules: &Rules, state: &Shared, is_utf8: bool) -> Result<(), RewriteError> {
     // Selectors first: what they find is taken up by the elements' own handlers.
     let settings = selecting(Settings::new(), rules, state);
+    let settings = if rules.rules.iter().any(|rule| rule.of == Of::Link) {
+        settings.append_element_content_handler(element!("a[href]", on(state, State::link)))
+    } else {
+        settings
+    };
     let settings = of_pictures(of_texts(of_head(settings, state), state), state)
         .with_encoding(if is_utf8 { AsciiCompatibleEncoding::utf_8() } else { latin() })
         .with_adjust_charset_on_meta_tag(!is_utf8)
@@ -196,7 +204,6 @@ fn of_pictures<'a>(settings: Reading<'a>, state: &Shared) -> Reading<'a> {
         .append_element_content_handler(element!("picture", picture))
         .append_element_content_handler(element!("source", on(state, State::source)))
         .append_element_content_handler(element!("img", on(state, State::img)))
-        .append_element_content_handler(element!("a[href]", on(state, State::link)))
         .append_element_content_handler(element!("iframe[src]", on(state, State::embed)))
         .append_element_content_handler(element!("[style*='url(' i]", on(state, State::styled)))
 }
