@@ -1,17 +1,11 @@
 //! Pictures that are ready, against the same bytes sent by nginx as files: one worker each, in
 //! turns.
 
-use std::{
-    fs,
-    path::{Path, PathBuf},
-    process::{Child, Command, Stdio},
-    thread::sleep,
-    time::Duration,
-};
+use std::{fs, path::Path, process::Command};
 
 use anyhow::{Context, Result, bail, ensure};
 
-use crate::{clock::median, photographs, served::Served};
+use crate::{clock::median, nginx::Nginx, photographs, served::Served};
 
 const NGINX_PORT: u16 = 8498;
 const KIVET_PORT: u16 = 8497;
@@ -50,7 +44,8 @@ pub fn run() -> Result<()> {
     )?;
     let files = folder.path().join("files");
     fs::create_dir(&files)?;
-    let nginx = Nginx::start(folder.path(), &files)?;
+    let server = format!("listen 127.0.0.1:{NGINX_PORT} backlog=4096; root {};", files.display());
+    let nginx = Nginx::start(folder.path(), &[server])?;
     println!(
         "| picture | connections | nginx, a second | Kivet, a second | ratio | p99 nginx, ms | p99 Kivet, ms | ratio |"
     );
@@ -172,44 +167,4 @@ fn nearest(kivet: &Served, bytes: usize) -> Result<(String, Vec<u8>)> {
         }
     }
     best.context("a rendition")
-}
-
-/// nginx over a folder of files, stopped when dropped.
-struct Nginx(Child);
-
-impl Nginx {
-    fn start(folder: &Path, files: &Path) -> Result<Self> {
-        let config: PathBuf = folder.join("nginx.conf");
-        let text = format!(
-            "daemon off; worker_processes 1; pid {0}/nginx.pid; error_log /dev/null;\n\
-             events {{ worker_connections 4096; }}\n\
-             http {{ access_log off; sendfile on; tcp_nopush on; keepalive_requests 100000000;\n\
-             types {{ image/webp webp; }} server {{ listen 127.0.0.1:{NGINX_PORT} backlog=4096; root {1}; }} }}\n",
-            folder.display(),
-            files.display()
-        );
-        fs::write(&config, text)?;
-        // Its worker is another user where this one is root.
-        for open in [folder, files] {
-            fs::set_permissions(open, std::os::unix::fs::PermissionsExt::from_mode(0o755))?;
-        }
-        let child = Command::new("nginx")
-            .arg("-c")
-            .arg(&config)
-            .stdout(Stdio::null())
-            .stderr(Stdio::null())
-            .spawn()
-            .context("nginx does not start: apt-get install wrk nginx-light")?;
-        sleep(Duration::from_secs(1));
-        Ok(Self(child))
-    }
-}
-
-impl Drop for Nginx {
-    fn drop(&mut self) {
-        // Its worker ends with it only if it is asked to end.
-        let id = self.0.id().to_string();
-        let asked = Command::new("kill").arg(id).status();
-        asked.and_then(|_| self.0.wait()).ok();
-    }
 }

@@ -13,10 +13,13 @@ mod ladder;
 mod latency;
 mod markup;
 mod memory;
+mod nginx;
+mod page;
 mod pages;
 mod photographs;
 mod prior;
 mod resize;
+mod rewrite;
 mod served;
 
 use anyhow::Result;
@@ -61,12 +64,24 @@ enum Measure {
     },
     /// Our resampler against the fastest SIMD resizing crate, doing the same work.
     Resize,
+    /// Pages rewritten, against their parser alone, and the memory it takes.
+    Rewrite,
+    /// The memory that reading one page took.
+    #[command(hide = true)]
+    RewriteOne {
+        /// Its pictures.
+        pictures: usize,
+        /// Bytes of text before each.
+        between: usize,
+    },
     /// The settings and bytes each encoder needs for a fidelity, over the demo's photographs.
     Prior {
         /// Of this format only.
         #[arg(long)]
         format: Option<String>,
     },
+    /// The urgent picture of a page of thirteen new ones, in Chromium, against the same alone.
+    Page,
     /// A thousand pages checked as text: time a page, and memory.
     Pages,
     /// The bytes lossless renditions need, over the demo's photographs and flat drawings.
@@ -85,7 +100,10 @@ fn main() -> Result<()> {
         Measure::Memory => memory::run(),
         Measure::One { file } => memory::one(&file),
         Measure::Resize => resize::run(),
+        Measure::Rewrite => rewrite::run(),
+        Measure::RewriteOne { pictures, between } => rewrite::one(pictures, between),
         Measure::Prior { format } => prior::run(format.as_deref()),
+        Measure::Page => page::run(),
         Measure::Pages => pages::run(),
         Measure::Lossless => prior::run_lossless(),
     }
