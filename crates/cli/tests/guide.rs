@@ -1,0 +1,127 @@
+//! The guide's walk-through, as somebody with a folder of pages takes it: its commands as they are
+//! printed there.
+#![allow(clippy::unwrap_used)]
+
+use std::{
+    fs,
+    net::{TcpListener, TcpStream},
+    path::{Path, PathBuf},
+    process::{Child, Command},
+    thread::sleep,
+    time::Duration,
+};
+
+/// A folder with `kivet.toml`, a site of one page, and its pictures; and the service it describes.
+struct Project {
+    folder: tempfile::TempDir,
+    service: Child,
+}
+
+impl Drop for Project {
+    fn drop(&mut self) {
+        let _ = self.service.kill();
+        let _ = self.service.wait();
+    }
+}
+
+impl Project {
+    fn start() -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        let demo = repository().join("demo").canonicalize().unwrap();
+        std::os::unix::fs::symlink(demo.join("originals"), folder.path().join("originals"))
+            .unwrap();
+        fs::create_dir(folder.path().join("site")).unwrap();
+        for file in ["journal.html", "festival.css"] {
+            fs::copy(demo.join("site").join(file), folder.path().join("site").join(file)).unwrap();
+        }
+        let free = TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap();
+        let config = format!("listen = \"{free}\"\n[shelves.photos]\nfolder = \"originals\"\n");
+        fs::write(folder.path().join("kivet.toml"), config).unwrap();
+        let service = command(folder.path(), "kivet serve").spawn().unwrap();
+        while TcpStream::connect(free).is_err() {
+            sleep(Duration::from_millis(50));
+        }
+        Self { folder, service }
+    }
+
+    /// Runs a line of the guide, which succeeds, and says what it printed.
+    #[track_caller]
+    fn run(&self, line: &str) -> String {
+        let output = command(self.folder.path(), line).output().unwrap();
+        let error = String::from_utf8_lossy(&output.stderr);
+        assert!(output.status.success(), "{line}: {error}");
+        String::from_utf8(output.stdout).unwrap()
+    }
+}
+
+fn repository() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
+}
+
+/// A printed command, run in a folder.
+fn command(folder: &Path, line: &str) -> Command {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_kivet"));
+    for name in ["KIVET_SERVICE", "KIVET_TOKEN", "KIVET_DATA", "KIVET_CONFIG", "KIVET_LISTEN"] {
+        command.env_remove(name);
+    }
+    command.current_dir(folder).args(line.split_whitespace().skip(1));
+    command
+}
+
+#[test]
+fn the_walk_through_of_rewriting_a_site_goes_as_the_guide_says() {
+    let guide = fs::read_to_string(repository().join("docs/guide/rewrite-a-site.md")).unwrap();
+    let lines: Vec<&str> = guide.lines().filter_map(|line| line.strip_prefix("    ")).collect();
+    let commands: Vec<&str> =
+        lines.iter().copied().filter(|line| line.starts_with("kivet ")).collect();
+    // The last one names a live site; `try_site` goes that way.
+    let [all_at_once, learn, explain, bake, _] = commands[..] else {
+        panic!("the guide has other commands now: {commands:?}")
+    };
+    let project = Project::start();
+    let at = |path: &str| project.folder.path().join(path);
+
+    let proof = project.run(all_at_once);
+    for device in ["small phone", "phone", "tablet", "laptop", "wide desktop"] {
+        let row = proof.lines().find(|line| line.trim_start().starts_with(device)).unwrap();
+        let gains: Vec<(f64, f64)> = row
+            .split("  ")
+            .filter_map(|cell| cell.trim().split_once(" -> "))
+            .filter_map(|(before, after)| Some((before.parse().ok()?, after.parse().ok()?)))
+            .collect();
+        // Of the numbers without a unit the first is sent over needed, and the last is shift.
+        let (ratio, shift) = (gains[0], gains[gains.len() - 1]);
+        assert!(ratio.0 > 10.0 && ratio.1 < 1.3, "{row}");
+        assert!(shift.1 < 0.005, "{row}");
+    }
+    let page = fs::read_to_string(at("site-with-kivet/journal.html")).unwrap();
+    assert!(page.contains("srcset=\"/pic/") && page.contains("fetchpriority=\"high\""), "{page}");
+    let before = fs::read_to_string(at("site/journal.html")).unwrap();
+    assert!(!before.contains("/pic/"), "the folder itself stays as it was");
+
+    let explained = project.run(explain);
+    assert!(explained.contains("noor-hale.jpg") && explained.contains("rule"), "{explained}");
+
+    // Without the service, a file server sends as little.
+    project.run(bake);
+    let baked = fs::read_to_string(at("baked/journal.html")).unwrap();
+    assert!(!baked.contains("/pic/") && baked.contains("type=\"image/avif\""), "{baked}");
+    let report = project.run("kivet check baked/ --unthrottled --json");
+    let report: serde_json::Value = serde_json::from_str(&report).unwrap();
+    for device in report["pages"][0]["devices"].as_array().unwrap() {
+        let bytes = |name: &str| device[name].as_f64().unwrap();
+        assert!(bytes("needed") > 0.0 && bytes("sent") < 1.3 * bytes("needed"), "{device}");
+    }
+
+    // Taken alone, learning does not touch what it wrote before.
+    let again = command(project.folder.path(), learn).output().unwrap();
+    assert_eq!(again.status.code(), Some(1));
+    assert!(String::from_utf8_lossy(&again.stderr).contains("pages.toml exists"));
+    fs::rename(at("pages.toml"), at("learnt-before.toml")).unwrap();
+    project.run(learn);
+    let learnt = fs::read_to_string(at("pages.toml")).unwrap();
+    assert_eq!(learnt, fs::read_to_string(at("learnt-before.toml")).unwrap());
+    for line in lines.iter().filter(|line| line.contains("noor-hale.jpg")) {
+        assert!(learnt.contains(line.trim()), "the guide shows `{line}`:\n{learnt}");
+    }
+}
