@@ -17,9 +17,6 @@ use crate::clock::median;
 
 const TURNS: usize = 9;
 
-/// At most so often the parser's time.
-const ALLOWED: f64 = 1.5;
-
 /// Text between two pictures, in bytes, as on a page of articles.
 const BETWEEN: usize = 4_000;
 
@@ -39,13 +36,12 @@ const RULES: &str = r#"
     place  = "wide"
 "#;
 
-/// Prints both tables and fails if a bound is missed.
+/// Prints both tables and fails if memory grows with the page.
 pub fn run() -> Result<()> {
     println!(
         "| page, bytes | pictures | parsed, ms | rewritten, ms | ratio |\n| --: | --: | --: | --: | --: |"
     );
     let site = Site::read()?;
-    let mut worst = 0.0f64;
     for (pictures, between) in PAGES {
         let html = page(pictures, between);
         let (mut parsed, mut ours) = (Vec::new(), Vec::new());
@@ -58,7 +54,6 @@ pub fn run() -> Result<()> {
             ours.push(started.elapsed().as_secs_f64() * 1e3);
         }
         let (parsed, ours) = (median(parsed), median(ours));
-        worst = worst.max(ours / parsed);
         println!(
             "| {} | {pictures} | {parsed:.2} | {ours:.2} | {:.2} |",
             html.len(),
@@ -78,7 +73,6 @@ pub fn run() -> Result<()> {
         taken.push(mib);
     }
     ensure!(taken[1] <= taken[0] + GROWTH_MIB, "memory grows with the page: {taken:?} MiB");
-    ensure!(worst <= ALLOWED, "{worst:.2} times the parser's time, where {ALLOWED} is allowed");
     Ok(())
 }
 

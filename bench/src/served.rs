@@ -76,7 +76,8 @@ impl Served {
         let mut stream = TcpStream::connect(("127.0.0.1", self.port))?;
         write!(
             stream,
-            "GET {path} HTTP/1.1\r\nhost: bench\r\naccept: {ACCEPT}\r\nconnection: close\r\n\r\n"
+            "GET {path} HTTP/1.1\r\nhost: 127.0.0.1:{}\r\naccept: {ACCEPT}\r\nconnection: close\r\n\r\n",
+            self.port
         )?;
         let mut reader = BufReader::new(stream);
         let mut header = String::new();

@@ -122,7 +122,7 @@ mod tests {
         let width = ("sec-ch-width", "701");
         assert_eq!(
             settled("ratio-3-2", &[width]),
-            (Some(736), WidthFrom::Hints { shown: 701, step: 736 })
+            (Some(712), WidthFrom::Hints { shown: 701, step: 712 })
         );
         assert_eq!(settled("ratio-3-2", &[("sec-ch-width", "800")]).0, Some(800));
         assert_eq!(settled("ratio-3-2", &[("sec-ch-width", "9000")]).0, Some(3840));
@@ -133,7 +133,7 @@ mod tests {
         );
         assert_eq!(
             settled("as-webp", &[viewport[0], width]).0,
-            Some(736),
+            Some(712),
             "the picture's own width goes first"
         );
         assert_eq!(settled("as-webp", &[("sec-ch-dpr", "2")]), (None, WidthFrom::Original));

@@ -73,7 +73,7 @@ mod tests {
     fn steps_are_close() {
         assert!(STEPS.windows(2).all(|pair| {
             let ratio = f64::from(pair[1]) / f64::from(pair[0]);
-            ratio > 1.02 && ratio < 1.09
+            ratio > 1.015 && ratio < 1.09
         }));
         assert_eq!((step_for(641.0), step_for(640.0), step_for(1e6)), (664, 640, 3840));
     }

@@ -52,12 +52,12 @@ fn the_whole_element_reads_as_a_person_would_write_it() {
     assert_eq!(
         markup.text,
         r#"<img
-  src="/pic/736w_ratio-3-2_fidelity-68/photos/harbour/kites%20&amp;%20co.jpg"
+  src="/pic/712w_ratio-3-2_fidelity-68/photos/harbour/kites%20&amp;%20co.jpg"
   srcset="/pic/300w_ratio-3-2_fidelity-80/photos/harbour/kites%20&amp;%20co.jpg 300w,
-    /pic/400w_ratio-3-2_fidelity-77/photos/harbour/kites%20&amp;%20co.jpg 400w,
+    /pic/384w_ratio-3-2_fidelity-77/photos/harbour/kites%20&amp;%20co.jpg 384w,
     /pic/456w_ratio-3-2_fidelity-75/photos/harbour/kites%20&amp;%20co.jpg 456w,
     /pic/600w_ratio-3-2_fidelity-72/photos/harbour/kites%20&amp;%20co.jpg 600w,
-    /pic/736w_ratio-3-2_fidelity-68/photos/harbour/kites%20&amp;%20co.jpg 700w"
+    /pic/712w_ratio-3-2_fidelity-68/photos/harbour/kites%20&amp;%20co.jpg 700w"
   sizes="300px"
   width="700" height="467"
   alt="Kites &quot;at&quot; dawn"

@@ -410,7 +410,7 @@ mod tests {
             let steps = &offered.layouts[0].steps;
             assert!(steps.iter().all(|step| step.size.width <= size.0) && !steps.is_empty());
             // No screen needs more than 3456.
-            assert_eq!(steps.last().map(|step| step.size.width), Some(size.0.min(3648)));
+            assert_eq!(steps.last().map(|step| step.size.width), Some(size.0.min(3520)));
         }
     }
 }

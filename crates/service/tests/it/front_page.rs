@@ -88,7 +88,8 @@ async fn each_device_gets_its_own_candidates_when_it_needs_them_and_nothing_shif
         banners.push(with.banner);
     }
     assert!(
-        banners[0].contains("/pic/1376w_ratio-3-4_") && banners[1].contains("/pic/1472w_"),
+        banners[0].contains("/pic/1328w_ratio-3-4_")
+            && banners[1].contains("/pic/1376w_ratio-23-8_"),
         "{banners:?}"
     );
     chromium.close().await.unwrap();
