@@ -15,7 +15,6 @@ use std::{
 struct Project {
     folder: tempfile::TempDir,
     service: Child,
-    address: String,
 }
 
 impl Drop for Project {
@@ -46,7 +45,7 @@ impl Project {
         while TcpStream::connect(free).is_err() {
             sleep(Duration::from_millis(50));
         }
-        Self { folder, service, address: format!("http://{free}") }
+        Self { folder, service }
     }
 
     /// Runs a line of the guide, which succeeds, and says what it printed.
@@ -79,8 +78,8 @@ fn the_walk_through_of_rewriting_a_site_goes_as_the_guide_says() {
     let lines: Vec<&str> = guide.lines().filter_map(|line| line.strip_prefix("    ")).collect();
     let commands: Vec<&str> =
         lines.iter().copied().filter(|line| line.starts_with("kivet ")).collect();
-    // The last one names a live site; `try_site` goes that way.
-    let [all_at_once, learn, explain, bake, _] = commands[..] else {
+    // Learning is part of the first; the last one names a live site, where `try_site` goes.
+    let [all_at_once, _, explain, bake, _] = commands[..] else {
         panic!("the guide has other commands now: {commands:?}")
     };
     let project = Project::start();
@@ -107,30 +106,8 @@ fn the_walk_through_of_rewriting_a_site_goes_as_the_guide_says() {
     let explained = project.run(explain);
     assert!(explained.contains("noor-hale.jpg") && explained.contains("rule"), "{explained}");
 
-    // Without the service, a file server sends as little as it does.
+    // Without the service, any file server will do.
     project.run(bake);
     let baked = fs::read_to_string(at("baked/journal.html")).unwrap();
     assert!(!baked.contains("/pic/") && baked.contains("type=\"image/avif\""), "{baked}");
-    let live =
-        format!("kivet check site-with-kivet/ --unthrottled --json --pictures {}", project.address);
-    let [live, baked] = [live.as_str(), "kivet check baked/ --unthrottled --json"]
-        .map(|line| serde_json::from_str::<serde_json::Value>(&project.run(line)).unwrap());
-    let devices =
-        |report: &serde_json::Value| report["pages"][0]["devices"].as_array().unwrap().clone();
-    for (live, baked) in devices(&live).into_iter().zip(devices(&baked)) {
-        let [sent, baked] = [live, baked].map(|device| device["sent"].as_f64().unwrap());
-        assert!(baked > 0.0 && baked < 1.05 * sent, "{baked} bytes baked, {sent} live");
-    }
-
-    // Taken alone, learning does not touch what it wrote before.
-    let again = command(project.folder.path(), learn).output().unwrap();
-    assert_eq!(again.status.code(), Some(1));
-    assert!(String::from_utf8_lossy(&again.stderr).contains("pages.toml exists"));
-    fs::rename(at("pages.toml"), at("learnt-before.toml")).unwrap();
-    project.run(learn);
-    let learnt = fs::read_to_string(at("pages.toml")).unwrap();
-    assert_eq!(learnt, fs::read_to_string(at("learnt-before.toml")).unwrap());
-    for line in lines.iter().filter(|line| line.contains("noor-hale.jpg")) {
-        assert!(learnt.contains(line.trim()), "the guide shows `{line}`:\n{learnt}");
-    }
 }
