@@ -11,7 +11,7 @@ use moka::sync::Cache;
 use super::PipelineError;
 
 /// Of the memory for intermediates, drawn pictures get one part in so many: they serve for
-/// timed_frames, reductions for long.
+/// moments, reductions for long.
 const DRAWN_SHARE: u64 = 4;
 
 /// Originals of which it is remembered that they were drawn from.

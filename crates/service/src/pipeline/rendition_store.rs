@@ -36,7 +36,7 @@ pub(super) struct RenditionStore {
     metrics: Metrics,
     usage: Use,
     ready: Cache<(), bool>,
-    _tidying: Arc<Eviction>,
+    _eviction: Arc<Eviction>,
 }
 
 impl RenditionStore {
@@ -64,7 +64,7 @@ impl RenditionStore {
         );
         let (ready, eviction) =
             (Cache::builder().time_to_live(READY_FOR).build(), Arc::new(eviction));
-        Self { memory, blobs, records, overlays, metrics, usage, ready, _tidying: eviction }
+        Self { memory, blobs, records, overlays, metrics, usage, ready, _eviction: eviction }
     }
 
     /// The rendition under `key`, if memory has it.
