@@ -3,6 +3,7 @@
 use std::{
     path::{Path, PathBuf},
     sync::OnceLock,
+    time::Duration,
 };
 
 use anyhow::{Context, Result, bail};
@@ -191,10 +192,15 @@ fn shared() -> Result<&'static Shared> {
     Ok(SHARED.get_or_init(|| made))
 }
 
+/// How long a thread of the runtime that blocks waits for more to do: what it has freed can be given
+/// back only once it is gone.
+const THREADS_WAIT: Duration = Duration::from_secs(2);
+
 /// A runtime for one command.
 pub fn runtime() -> Result<tokio::runtime::Runtime> {
     tokio::runtime::Builder::new_multi_thread()
         .enable_all()
+        .thread_keep_alive(THREADS_WAIT)
         .build()
         .context("cannot start the async runtime")
 }

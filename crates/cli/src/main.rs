@@ -5,6 +5,7 @@
 
 mod client;
 mod commands;
+mod memory;
 mod nearby;
 mod output;
 mod rewriting;
@@ -12,10 +13,6 @@ mod rewriting;
 use std::process::ExitCode;
 
 use clap::{Parser, Subcommand};
-
-/// Gives freed memory back to the system, and costs a request less than the system's own.
-#[global_allocator]
-static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 /// Serves pictures at the size, crop and format each viewer needs, and writes the markup that asks
 /// for them.

@@ -25,6 +25,7 @@ mod places;
 mod problem;
 mod query;
 mod queue;
+mod quiet;
 mod recipes;
 mod revision;
 mod rewrite;

@@ -21,6 +21,7 @@ use kivet_store::{Blobs, Records, Reductions};
 use tokio::net::TcpListener;
 use tower_http::{
     request_id::{MakeRequestUuid, PropagateRequestIdLayer, SetRequestIdLayer},
+    timeout::RequestBodyTimeoutLayer,
     trace::TraceLayer,
 };
 use tracing::Span;
@@ -40,6 +41,7 @@ use crate::{
     places::Places,
     problem::{self, Problem, ProblemKind},
     queue::Queue,
+    quiet,
     revision::Revision,
     shelves::Shelves,
     sign_in::SignIn,
@@ -57,6 +59,7 @@ pub struct Service {
     app: App,
     router: Router,
     bounds: Bounds,
+    give_back: fn(),
     /// The data folder is this service's as long as it lives.
     _lock: File,
 }
@@ -126,7 +129,13 @@ impl Service {
         let address = listener.local_addr().map_err(listen)?;
         let router = router(&app, config);
         let bounds = Bounds::new(Duration::from_secs(config.limits.idle_seconds));
-        Ok(Self { listener, address, app, router, bounds, _lock: lock })
+        Ok(Self { listener, address, app, router, bounds, give_back: || {}, _lock: lock })
+    }
+
+    /// The same, where `give_back` is called some seconds after the last work: it gives freed memory
+    /// back to the system.
+    pub fn giving_back(self, give_back: fn()) -> Self {
+        Self { give_back, ..self }
     }
 
     /// Where it listens.
@@ -144,8 +153,12 @@ impl Service {
 
     /// Serves until `stop` resolves, then lets open requests finish for a while.
     pub async fn run(self, stop: impl Future<Output = ()>) {
+        let tidying = quiet::tidy(self.app.pipeline.clone(), self.give_back);
         let front = Front::new(self.app, self.router);
-        connections::serve(self.listener, front, self.bounds, stop).await;
+        tokio::select! {
+            () = connections::serve(self.listener, front, self.bounds, stop) => {}
+            () = tidying => {}
+        }
     }
 }
 
@@ -196,6 +209,7 @@ fn router(app: &App, config: &Config) -> Router {
     router
         .fallback(nothing_here)
         .method_not_allowed_fallback(other_method)
+        .layer(RequestBodyTimeoutLayer::new(Duration::from_secs(config.limits.idle_seconds)))
         .layer(PropagateRequestIdLayer::new(REQUEST_ID))
         .layer(tracing)
         .layer(SetRequestIdLayer::new(REQUEST_ID, MakeRequestUuid))

@@ -21,7 +21,7 @@ use object_store::{
 use rustix::fs::Access;
 use serde::{Deserialize, Serialize};
 
-use crate::{RenditionRecord, StoreError};
+use crate::{RenditionRecord, StoreError, at_hand};
 
 const MAGIC: &[u8] = b"KIVET2\n";
 
@@ -30,6 +30,9 @@ const SUM: usize = blake3::OUT_LEN;
 
 /// Less than this, in bytes, and the disk counts as full.
 const ROOM: u64 = 16 << 20;
+
+/// A longer file is read on another thread, in bytes: to copy it takes its time too.
+const AT_HAND: u64 = 256 << 10;
 
 /// Files that were being written when a service died: older than any write takes.
 const LEFT_OVER: Duration = Duration::from_secs(3600);
@@ -214,8 +217,8 @@ impl Blobs {
 }
 
 impl Blobs {
-    /// The bytes of an object. Files of this machine are read in one go: the store would open each
-    /// on one thread and read it on another.
+    /// The bytes of an object. Files of this machine are read here if the system has them in memory,
+    /// else in one go on another thread: the store would open each on one and read it on another.
     async fn bytes(&self, place: &Key) -> Result<Option<Bytes>, StoreError> {
         let Some(folder) = &self.folder else {
             return match self.store.get(place).await {
@@ -225,6 +228,9 @@ impl Blobs {
             };
         };
         let path = folder.join(place.as_ref());
+        if let Some(bytes) = at_hand::read(&path, AT_HAND) {
+            return Ok(Some(bytes));
+        }
         let asked = path.clone();
         let failed = |source| StoreError::Folder { path, source };
         match tokio::task::spawn_blocking(move || std::fs::read(asked)).await {
@@ -316,6 +322,10 @@ mod tests {
         };
         put("abcdef", &later).await;
         assert_eq!(get("abcdef").await, Some(later.clone()));
+        let long = blob(vec![7; 300 << 10].leak());
+        put("long", &long).await;
+        assert_eq!(get("long").await, Some(long));
+        blobs.remove("long").await.expect("removed");
         put("empty", &blob(b"")).await;
         assert_eq!(get("empty").await, Some(blob(b"")));
         // What is damaged is not served, wherever the damage lies, nor what is another's.

@@ -4,6 +4,7 @@
 //! Every blob carries its own header, so the index of renditions can be rebuilt from blobs alone.
 
 mod alts;
+mod at_hand;
 mod blobs;
 mod checks;
 mod curves;

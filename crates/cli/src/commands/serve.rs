@@ -7,7 +7,7 @@ use kivet_service::{Config, Service, read_config};
 use serde::Serialize;
 use tracing_subscriber::EnvFilter;
 
-use crate::{client::runtime, output};
+use crate::{client::runtime, memory, output};
 
 /// Start the service.
 #[derive(clap::Args)]
@@ -71,7 +71,7 @@ pub fn start(config: &Config, json: bool, hints: impl FnOnce(&str) -> String) ->
         .with_writer(std::io::stderr)
         .init();
     runtime()?.block_on(async {
-        let service = Service::bind(config).await?;
+        let service = Service::bind(config).await?.giving_back(memory::give_back);
         let root = format!("http://{}", service.address());
         let started =
             Started { pictures: format!("{root}/pic/"), console: service.sign_in_link()?, hints: hints(&root) };

@@ -45,6 +45,15 @@ impl DecodeCache {
         }
     }
 
+    /// Forgets what is in memory; reductions stay on disk.
+    pub(super) fn forget(&self) {
+        self.drawn.invalidate_all();
+        self.reductions.invalidate_all();
+        // Otherwise they are let go only as others come.
+        self.drawn.run_pending_tasks();
+        self.reductions.run_pending_tasks();
+    }
+
     /// The picture drawn under `key`, or what `draw` gives, once however many ask.
     pub(super) fn drawn(
         &self,

@@ -18,7 +18,10 @@ mod renderer;
 mod rendition_store;
 mod source;
 
-use std::sync::{Arc, Mutex, PoisonError};
+use std::{
+    sync::{Arc, Mutex, PoisonError},
+    time::Duration,
+};
 
 use kivet_image::Assets;
 use kivet_recipe::{Accepted, Curves, Encoding, Format, Policy, Recipe};
@@ -57,6 +60,7 @@ pub struct Pipeline {
     queue: Queue,
     flights: Flights,
     background: Background,
+    thread: LowPriority,
     analysed: Cache<String, Arc<Original>>,
     records: Records,
     limits: Limits,
@@ -114,11 +118,12 @@ impl Pipeline {
             curves: CurveStore::new(records.clone(), revision.clone()),
             improve: policy.improve,
         };
+        let thread = LowPriority::start()?;
         let improver = Improver {
             store: store.clone(),
             renderer: renderer.clone(),
             queue: queue.clone(),
-            thread: LowPriority::start()?,
+            thread: thread.clone(),
             policy,
             revision,
         };
@@ -128,6 +133,7 @@ impl Pipeline {
             queue,
             flights: Flights::default(),
             background: Background::start(improver),
+            thread,
             analysed: Cache::new(ANALYSED_IN_MEMORY),
             records,
             limits,
@@ -357,6 +363,27 @@ impl Pipeline {
     /// How many tasks of the background wait or are under way.
     pub fn background_tasks(&self) -> usize {
         self.background.tasks()
+    }
+
+    /// Waits for work, then until it has ended and none came for as long as `pause`.
+    pub async fn quiet_after_work(&self, pause: Duration) {
+        self.queue.worked().await;
+        while self.queue.works_within(pause).await || self.background_tasks() > 0 {}
+    }
+
+    /// Forgets what only work under way needs, and calls `give_back` on the thread of the background,
+    /// whose own free memory no other thread can give back.
+    ///
+    /// # Errors
+    /// If it panics.
+    pub async fn give_back(&self, give_back: fn()) -> Result<(), PipelineError> {
+        let decoded = self.renderer.decoded.clone();
+        let tidied = self.thread.run(move || {
+            decoded.forget();
+            give_back();
+            Ok(())
+        });
+        tidied.await
     }
 
     /// True if records and blobs answer.

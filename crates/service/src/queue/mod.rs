@@ -7,7 +7,7 @@ mod requester;
 mod shared;
 mod state;
 
-use std::sync::Arc;
+use std::{sync::Arc, time::Duration};
 
 use tokio::sync::oneshot;
 
@@ -75,6 +75,19 @@ impl Queue {
         let _ = let_in.await;
         std::mem::forget(guard);
         Ok(Permit::new(Arc::clone(&self.shared), requester.urgency(), memory))
+    }
+
+    /// Waits for work to come or to end.
+    pub async fn worked(&self) {
+        // The sender lives as long as this queue does.
+        let _ = self.shared.pieces.subscribe().changed().await;
+    }
+
+    /// Waits for `pause`: true if there is work then, or some came meanwhile.
+    pub async fn works_within(&self, pause: Duration) -> bool {
+        let pieces = self.shared.pieces.subscribe();
+        tokio::time::sleep(pause).await;
+        pieces.has_changed().unwrap_or(false) || *pieces.borrow() > 0
     }
 
     /// Waits until no viewer's work is waiting or under way.
@@ -204,6 +217,19 @@ mod tests {
         queue.idle().await;
         let (queue, _permits) = full(2, 1).await;
         assert_eq!(queue.shared.lock().waiting(), 0, "all cores and memory were free again");
+    }
+
+    #[tokio::test]
+    async fn a_pause_is_told_from_work() {
+        const PAUSE: Duration = Duration::from_millis(50);
+        let queue = Queue::new(10, 100, MIB);
+        let ask = queue.permit(Requester::default(), cost(1, 1));
+        // Who listens does so before the work comes.
+        let ((), permit) = tokio::join!(biased; queue.worked(), ask);
+        assert!(queue.works_within(PAUSE).await, "it is under way");
+        let ends = async move { drop(permit) };
+        assert!(tokio::join!(queue.works_within(PAUSE), ends).0, "it ended only now");
+        assert!(!queue.works_within(PAUSE).await);
     }
 
     #[tokio::test]

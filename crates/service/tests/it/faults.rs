@@ -169,6 +169,20 @@ async fn connections_that_say_nothing_are_closed_and_others_are_let_in() {
     idle.write_all(b"GET /healthz HTTP/1.1\r\nhost: x\r\n\r\n").await.unwrap();
     silent.push(idle);
     assert_eq!(kivet.get("/healthz").await.status(), 200);
+    // One that sends half of what it announced.
+    let mut half = TcpStream::connect(&address).await.unwrap();
+    let head = format!(
+        "POST /api/places HTTP/1.1\r\nhost: {address}\r\nauthorization: Bearer {}\r\ncontent-type: application/json\r\ncontent-length: 900\r\n\r\n{{",
+        kivet.token()
+    );
+    half.write_all(head.as_bytes()).await.unwrap();
+    let mut answer = Vec::new();
+    let closed = timeout(Duration::from_secs(10), half.read_to_end(&mut answer)).await;
+    assert!(
+        closed.is_ok() && answer.starts_with(b"HTTP/1.1 4"),
+        "{}",
+        String::from_utf8_lossy(&answer)
+    );
     for (number, stream) in silent.iter_mut().enumerate() {
         let closed = timeout(Duration::from_secs(10), stream.read_to_end(&mut Vec::new())).await;
         assert!(closed.is_ok(), "number {number} stays open");
