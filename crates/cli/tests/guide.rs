@@ -11,6 +11,8 @@ use std::{
     time::Duration,
 };
 
+use serde_json::Value;
+
 /// A folder with `kivet.toml`, a site of one page, and its pictures; and the service it describes.
 struct Project {
     folder: tempfile::TempDir,
@@ -56,7 +58,19 @@ impl Project {
         assert!(output.status.success(), "{line}: {error}");
         String::from_utf8(output.stdout).unwrap()
     }
+
+    /// The bytes of pictures that each device is sent by the one page of a folder.
+    fn sent(&self, folder: &str) -> Vec<(String, u64)> {
+        let report = self.run(&format!("kivet check {folder} --unthrottled --json"));
+        let report: Value = serde_json::from_str(&report).unwrap();
+        let devices = report["pages"][0]["devices"].as_array().unwrap();
+        let of = |seen: &Value| Some((seen["device"].as_str()?.to_owned(), seen["sent"].as_u64()?));
+        devices.iter().map(|seen| of(seen).unwrap()).collect()
+    }
 }
+
+/// Devices may be sent so much more from files than from the service, which knows its viewers better.
+const BAKED: f64 = 1.05;
 
 fn repository() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
@@ -110,4 +124,11 @@ fn the_walk_through_of_rewriting_a_site_goes_as_the_guide_says() {
     project.run(bake);
     let baked = fs::read_to_string(at("baked/journal.html")).unwrap();
     assert!(!baked.contains("/pic/") && baked.contains("type=\"image/avif\""), "{baked}");
+    let [live, baked] = ["site-with-kivet/", "baked/"].map(|folder| project.sent(folder));
+    for ((device, live), (_, baked)) in live.into_iter().zip(baked) {
+        assert!(
+            baked > 0 && baked as f64 <= live as f64 * BAKED,
+            "{device}: {live}, baked {baked}"
+        );
+    }
 }

@@ -42,6 +42,9 @@ pub struct Markup {
     /// or hidden (such as a slide).
     #[arg(long, value_name = "WHEN")]
     loading: Option<String>,
+    /// The screens on which it loads first, such as '(max-width: 700px)'; near on others.
+    #[arg(long, value_name = "CONDITION")]
+    media: Option<String>,
     /// Instead of the place's: none, flat, soft, or the path or URL of a picture.
     #[arg(long, value_name = "WHAT")]
     placeholder: Option<String>,
@@ -89,6 +92,7 @@ impl Markup {
             decorative,
             language,
             loading,
+            media,
             placeholder,
             typed,
             classes,
@@ -109,6 +113,7 @@ impl Markup {
             alt: if decorative { Some(String::new()) } else { alt },
             language,
             loading,
+            media,
             placeholder,
             base,
             versioned,

@@ -124,7 +124,7 @@ impl Renditions {
     /// The preloads that go with it.
     pub(super) fn preloads(&self) -> Vec<String> {
         match self.role {
-            Role::Background => background_preloads(&self.written_use()),
+            Role::Background => background_preloads(&self.written_use(), None),
             Role::Img | Role::Poster => parts(&self.written_use(), &Options::default()).preloads,
         }
     }

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::{
     Boxed, SeenPage, SeenPicture,
     layout::layout,
-    loading::loadings,
+    loading::{When, loadings},
     shape::{Shape, name, shape},
 };
 use crate::{Loading, PlaceDocument, observation::Role};
@@ -25,6 +25,8 @@ pub(super) struct Member {
     pub picture: usize,
     pub shape: Shape,
     pub loading: Loading,
+    /// The screens on which it loads `first`; all if `None`.
+    pub media: Option<String>,
     /// The number of its group; `None` if it is shown nowhere.
     group: Option<usize>,
 }
@@ -95,7 +97,8 @@ pub(super) fn grouped(pages: &[SeenPage]) -> Grouped {
     let mut groups: Vec<(Group, BTreeMap<String, usize>)> = Vec::new();
     let mut members = Vec::new();
     for (at, page) in pages.iter().enumerate() {
-        for ((number, picture), loading) in page.pictures.iter().enumerate().zip(loadings(page)) {
+        for ((number, picture), when) in page.pictures.iter().enumerate().zip(loadings(page)) {
+            let When { loading, media } = when;
             let shape = shape(picture);
             let document = layout(picture, &mut BTreeSet::new());
             let group = document.map(|document| joined(&mut groups, picture, document));
@@ -103,7 +106,7 @@ pub(super) fn grouped(pages: &[SeenPage]) -> Grouped {
                 let words = &mut groups[group].1;
                 *words.entry(name(&shape.word)).or_default() += 1;
             }
-            members.push(Member { page: at, picture: number, shape, loading, group });
+            members.push(Member { page: at, picture: number, shape, loading, media, group });
         }
     }
     let mut named: Vec<Group> = Vec::new();

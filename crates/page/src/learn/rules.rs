@@ -85,6 +85,7 @@ fn firsts(pages: &[SeenPage], grouped: &Grouped) -> Vec<(RuleDocument, String)> 
             files: OneOrMore(vec![file(&picture.file)]),
             place: Some(place),
             loading: Some(Loading::First.name().to_owned()),
+            media: member.media.clone(),
             dimensions: picture.dimensions.then(|| "write".to_owned()),
             ..RuleDocument::default()
         };
@@ -174,6 +175,7 @@ pub(super) fn corrected(pages: &[SeenPage], grouped: &Grouped, learnt: &mut Lear
                 files: OneOrMore(vec![file(&picture.file)]),
                 place: Some(place.to_owned()),
                 loading: Some(member.loading.name().to_owned()),
+                media: member.media.clone(),
                 dimensions: picture.dimensions.then(|| "write".to_owned()),
                 ..RuleDocument::default()
             };

@@ -158,6 +158,41 @@ fn pictures_laid_out_alike_are_one_place_and_each_gets_it_by_rule() {
 }
 
 #[test]
+fn each_class_of_devices_has_a_first_of_its_own() {
+    let card = |file: &'static str, line, largest: [bool; 5]| {
+        let mut one = picture(("img", ""), &[("main", "")], (file, line), "fill", |width, _| {
+            (width / 2.0, width / 3.0)
+        });
+        for (device, largest) in one.devices.iter_mut().zip(largest) {
+            *device = OnDevice { in_view: true, largest, ..*device };
+        }
+        one
+    };
+    let source = "<main><img src=a.jpg>\n<img src=b.jpg></main>";
+    let conditions = |largest: [bool; 5]| {
+        let others = largest.map(|one| !one);
+        let pictures = vec![card("a.jpg", 1, largest), card("b.jpg", 2, others)];
+        let learnt = learn(&[page("index.html", source, pictures)]);
+        let firsts = learnt.rules.iter().filter(|(rule, _)| rule.loading.is_some());
+        let of = |(rule, _): &(RuleDocument, String)| (rule.files.0[0].clone(), rule.media.clone());
+        firsts.map(of).collect::<Vec<_>>()
+    };
+    // Phones of 360 and 412 px, a tablet of 820, a laptop and a wide desktop.
+    assert_eq!(conditions([true; 5]), [("a.jpg".to_owned(), None)]);
+    let split = conditions([true, true, false, false, false]);
+    assert_eq!(split[0], ("a.jpg".to_owned(), Some("(max-width: 580px)".to_owned())));
+    assert_eq!(split[1], ("b.jpg".to_owned(), Some("(min-width: 581px)".to_owned())));
+    // On every device exactly one holds, however they alternate.
+    let odd = conditions([true, false, true, true, false]);
+    for device in DEVICES {
+        let holds = odd.iter().filter(|(_, media)| {
+            media.as_deref().is_none_or(|media| crate::media_matches(media, &device))
+        });
+        assert_eq!(holds.count(), 1, "{} {odd:?}", device.name);
+    }
+}
+
+#[test]
 fn a_page_that_phones_lay_out_wider_than_they_are_is_named() {
     let seen = |width: f64| {
         let one = Boxed { window: (width, 700.0), size: (width, 400.0), swept: false };

@@ -58,6 +58,7 @@ fn of_rule(rule: &RuleDocument) -> String {
         ("leave", rule.leave.then(|| "true".to_owned())),
         ("place", rule.place.as_deref().map(quoted)),
         ("loading", rule.loading.as_deref().map(quoted)),
+        ("media", rule.media.as_deref().map(quoted)),
         ("near", rule.near.map(|near| near.to_string())),
         ("dimensions", rule.dimensions.as_deref().map(quoted)),
     ];

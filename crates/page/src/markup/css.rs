@@ -146,8 +146,9 @@ fn set(one: &Use<'_>, number: usize, shown: f64) -> Vec<(String, f64)> {
     set
 }
 
-/// Preloads of a background: on every screen exactly one holds, and names what the rules show there.
-pub(super) fn preloads(one: &Use<'_>) -> Vec<String> {
+/// Preloads of a background: on every screen that it loads first on exactly one holds, and names
+/// what the rules show there.
+pub(super) fn preloads(one: &Use<'_>, on: Option<&str>) -> Vec<String> {
     let mut links = Vec::new();
     let mut before: Vec<&str> = Vec::new();
     for (number, (media, layout)) in one.place.layouts().enumerate() {
@@ -157,7 +158,8 @@ pub(super) fn preloads(one: &Use<'_>) -> Vec<String> {
         for (at, (up_to, set)) in stretches.iter().enumerate() {
             let wide = from.map(|from: u32| format!("(min-width: {from}px)"));
             let narrow = (at < last).then(|| format!("(max-width: {up_to}px)"));
-            let parts = exclusive(&before, media).into_iter().chain(wide).chain(narrow);
+            let on = on.map(in_parentheses);
+            let parts = on.into_iter().chain(exclusive(&before, media)).chain(wide).chain(narrow);
             let condition = parts.collect::<Vec<_>>().join(" and ");
             let candidates: Vec<String> =
                 set.iter().map(|(url, density)| format!("{url} {density}x")).collect();

@@ -194,7 +194,8 @@ fn new_line(out: &mut String, depth: usize) {
 pub(super) fn escape(out: &mut String, text: &str) {
     let mut rest = text;
     // Most text has nothing to escape, and goes over in one piece.
-    while let Some(at) = rest.find(['&', '"', '\'', '<', '>']) {
+    let special = |byte: u8| matches!(byte, b'&' | b'"' | b'\'' | b'<' | b'>');
+    while let Some(at) = rest.bytes().position(special) {
         out.push_str(&rest[..at]);
         out.push_str(match rest.as_bytes()[at] {
             b'&' => "&amp;",

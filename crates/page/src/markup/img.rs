@@ -13,7 +13,7 @@ pub(super) fn write(one: &Use<'_>, offer: &Offer, options: &Options, picture: bo
     Markup {
         text: element.html(options.compact),
         css: waiting.css(),
-        notes: notes(one),
+        notes: notes(one, options),
         ..Markup::default()
     }
 }
@@ -62,7 +62,7 @@ fn img(one: &Use<'_>, offer: &Offer, options: &Options, waiting: &Waiting) -> El
         .with("height", Value::Number(main.size.height))
         .maybe("alt", one.alt.value())
         .text("loading", loading.attribute())
-        .maybe("fetchpriority", loading.priority())
+        .maybe("fetchpriority", options.priority(loading))
         .text("decoding", "async")
         .maybe("crossorigin", options.cross_origin.map(|mode| mode.name()));
     waiting.on(img)
@@ -80,12 +80,16 @@ fn source(one: &Use<'_>, source: &OfferedSource) -> Element {
 }
 
 /// What a person still has to decide.
-pub(super) fn notes(one: &Use<'_>) -> Vec<String> {
-    let preload = (one.place.loading == Loading::First).then(|| {
-        format!(
+pub(super) fn notes(one: &Use<'_>, options: &Options) -> Vec<String> {
+    let preload = (one.place.loading == Loading::First).then(|| match &options.first_on {
+        Some(media) => format!(
+            "{}: loads first on {media}: preload it there with the same --media and --form preload",
+            one.picture.path
+        ),
+        None => format!(
             "{}: loads first; if the page's HTML names it late, preload it too: --form preload",
             one.picture.path
-        )
+        ),
     });
     one.alt.note(one.picture.path).into_iter().chain(preload).collect()
 }

@@ -50,17 +50,17 @@ pub struct SourceDocument {
 }
 
 pub(super) fn write(one: &Use<'_>, offer: &Offer, options: &Options) -> Markup {
-    let document = document(one, offer);
+    let document = document(one, offer, options);
     let text = if options.compact {
         serde_json::to_string(&document)
     } else {
         serde_json::to_string_pretty(&document)
     };
     // Strings and numbers can always be written.
-    Markup { text: text.unwrap_or_default(), notes: img::notes(one), ..Markup::default() }
+    Markup { text: text.unwrap_or_default(), notes: img::notes(one, options), ..Markup::default() }
 }
 
-fn document(one: &Use<'_>, offer: &Offer) -> MarkupDocument {
+fn document(one: &Use<'_>, offer: &Offer, options: &Options) -> MarkupDocument {
     let Candidates { sizes, size, .. } = &offer.main;
     let picture = &one.picture;
     let loading = one.place.loading;
@@ -73,7 +73,7 @@ fn document(one: &Use<'_>, offer: &Offer) -> MarkupDocument {
         height: size.height,
         alt: one.alt.value().map(str::to_owned),
         loading: loading.attribute().to_owned(),
-        fetchpriority: loading.priority().map(str::to_owned),
+        fetchpriority: options.priority(loading).map(str::to_owned),
         sources: offer
             .sources
             .iter()

@@ -8,7 +8,7 @@ pub(super) fn write(one: &Use<'_>, offer: &Offer, options: &Options) -> Markup {
     Markup {
         text: element.jsx(options.compact),
         css: waiting.css(),
-        notes: img::notes(one),
+        notes: img::notes(one, options),
         ..Markup::default()
     }
 }

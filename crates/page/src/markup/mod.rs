@@ -31,7 +31,7 @@ pub use manifest::{Manifest, ManifestOffer, ManifestOriginal, ManifestPlace, Man
 pub use offer::{Candidates, Offer, OfferedSource};
 pub use social::preview_recipe;
 
-use crate::{Offered, Place};
+use crate::{Loading, Offered, Place};
 
 /// An original as markup sees it.
 #[derive(Clone, Copy, Debug)]
@@ -115,6 +115,17 @@ pub struct Options {
     pub compact: bool,
     /// True to ask for client hints.
     pub hints: bool,
+    /// The screens on which the picture loads `first`, where it does; all if `None`.
+    pub first_on: Option<String>,
+}
+
+impl Options {
+    /// The `fetchpriority` attribute. Where a picture loads first on some screens only, its preload
+    /// says so on those.
+    fn priority(&self, loading: Loading) -> Option<&'static str> {
+        let everywhere = loading != Loading::First || self.first_on.is_none();
+        loading.priority().filter(|_| everywhere)
+    }
 }
 
 /// A picture in a place, and how it is offered there.
@@ -175,9 +186,9 @@ pub(crate) fn background_value(one: &Use<'_>) -> String {
     css::value(one)
 }
 
-/// The preloads of a CSS background.
-pub(crate) fn background_preloads(one: &Use<'_>) -> Vec<String> {
-    css::preloads(one)
+/// The preloads of a CSS background, on the screens where it loads first.
+pub(crate) fn background_preloads(one: &Use<'_>, on: Option<&str>) -> Vec<String> {
+    css::preloads(one, on)
 }
 
 /// Writes the markup of one picture.

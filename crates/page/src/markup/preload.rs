@@ -8,7 +8,7 @@ use super::{
 };
 
 pub(super) fn write(one: &Use<'_>, offer: &Offer, options: &Options) -> Markup {
-    let links = links(offer);
+    let links = links(offer, options.first_on.as_deref());
     let elements: Vec<String> =
         links.iter().map(|link| link.element(one, options).html(options.compact)).collect();
     let headers = links.iter().map(|link| format!("Link: {}", link.header(one, options))).collect();
@@ -29,7 +29,10 @@ pub(super) fn write(one: &Use<'_>, offer: &Offer, options: &Options) -> Markup {
 
 /// The elements, each on one line.
 pub(super) fn elements(one: &Use<'_>, offer: &Offer, options: &Options) -> Vec<String> {
-    links(offer).iter().map(|link| link.element(one, options).html(true)).collect()
+    links(offer, options.first_on.as_deref())
+        .iter()
+        .map(|link| link.element(one, options).html(true))
+        .collect()
 }
 
 /// One preload. No two hold on the same screen.
@@ -39,8 +42,9 @@ pub(super) struct Link<'a> {
     pub(super) candidates: &'a Candidates,
 }
 
-/// A link for each source of the first format, each on the screens that the ones before leave.
-pub(super) fn links(offer: &Offer) -> Vec<Link<'_>> {
+/// A link for each source of the first format, each on the screens that the ones before leave; and
+/// all `on` some screens only, where the picture loads first on those alone.
+pub(super) fn links<'a>(offer: &'a Offer, on: Option<&str>) -> Vec<Link<'a>> {
     let first = offer.sources.iter().find_map(|source| source.format);
     let of_first = |source: &&OfferedSource| source.format == first;
     let mut before: Vec<&str> = Vec::new();
@@ -49,7 +53,7 @@ pub(super) fn links(offer: &Offer) -> Vec<Link<'_>> {
         .iter()
         .filter(of_first)
         .map(|source| {
-            let media = exclusive(&before, source.media.as_deref());
+            let media = joined(on, exclusive(&before, source.media.as_deref()));
             before.extend(source.media.as_deref());
             let format = source.format.map(|format| format.media_type());
             Link { media, format, candidates: &source.candidates }
@@ -57,10 +61,17 @@ pub(super) fn links(offer: &Offer) -> Vec<Link<'_>> {
         .collect();
     // With typed sources, the last of them is for every screen already.
     if first.is_none() {
-        let media = exclusive(&before, None);
+        let media = joined(on, exclusive(&before, None));
         links.push(Link { media, format: None, candidates: &offer.main });
     }
     links
+}
+
+fn joined(on: Option<&str>, media: Option<String>) -> Option<String> {
+    match (on, media) {
+        (Some(on), Some(media)) => Some(format!("{} and {media}", in_parentheses(on))),
+        (on, media) => media.or(on.map(str::to_owned)),
+    }
 }
 
 /// Where `media` holds and none of those before it.

@@ -259,10 +259,18 @@ proptest! {
         let one = Use { picture, place: &place, offered: &offered, alt: Alt::Decorative };
         let offer = Offer::new(&one, &Options::default());
         let device = Device::screen(width, height, density);
-        let holding: Vec<_> = preload::links(&offer)
-            .into_iter()
-            .filter(|link| link.media.as_deref().is_none_or(|media| crate::media_matches(media, &device)))
-            .collect();
+        let holding = |on: Option<&str>| {
+            let holds = |link: &preload::Link<'_>| {
+                link.media.as_deref().is_none_or(|media| crate::media_matches(media, &device))
+            };
+            preload::links(&offer, on).into_iter().filter(holds).collect::<Vec<_>>()
+        };
+        // A picture that loads first on some screens is preloaded on those alone.
+        for on in ["(max-width: 700px)", "(max-width: 500px) or (min-width: 1000px)"] {
+            let expected = usize::from(crate::media_matches(on, &device));
+            prop_assert_eq!(holding(Some(on)).len(), expected);
+        }
+        let holding = holding(None);
         prop_assert_eq!(holding.len(), 1);
         let only = Offer { sources: Vec::new(), main: holding[0].candidates.clone() };
         prop_assert_eq!(taken(&picture, &only, &device), taken(&picture, &offer, &device));

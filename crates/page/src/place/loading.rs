@@ -4,6 +4,8 @@ use std::str::FromStr;
 
 use kivet_recipe::nearest;
 
+use crate::is_media_condition;
+
 /// When a picture is fetched.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Loading {
@@ -49,6 +51,22 @@ impl Loading {
     /// True if the picture waits until it comes near the viewport.
     pub const fn is_lazy(self) -> bool {
         matches!(self, Self::Later | Self::Hidden)
+    }
+}
+
+/// The screens on which a picture loads `first`.
+///
+/// # Errors
+/// If it does not load `first` at all, or this is no media condition.
+pub fn first_on(media: Option<&str>, loading: Option<Loading>) -> Result<Option<String>, String> {
+    match media {
+        Some(media) if loading != Some(Loading::First) => Err(format!(
+            "`{media}` says on which screens a picture loads `first`; write loading first beside it"
+        )),
+        Some(media) if !is_media_condition(media) => {
+            Err(format!("`{media}` is not a media condition; write one such as (max-width: 700px)"))
+        }
+        media => Ok(media.map(str::to_owned)),
     }
 }
 

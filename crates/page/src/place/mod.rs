@@ -14,7 +14,7 @@ use kivet_recipe::{Density, Fidelity, PlaceName, PlaceRecipes, Recipe};
 
 pub use document::{AlternativeDocument, PlaceDocument};
 pub use error::PlaceError;
-pub use loading::Loading;
+pub use loading::{Loading, first_on};
 pub use offered::{
     Band, Offered, OfferedLayout, OfferedStep, Targets, Trade, WrittenRecipe, expected_bytes,
 };

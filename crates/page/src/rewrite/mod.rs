@@ -7,6 +7,8 @@
 mod address;
 mod css;
 mod edit;
+mod found;
+mod lighter;
 mod picture;
 mod plan;
 mod scan;
@@ -17,9 +19,11 @@ mod tests;
 pub use address::Address;
 pub use css::{FoundBackground, backgrounds};
 pub use edit::{Edit, splice};
+pub use found::{Found, FoundPicture, Scan};
+pub use lighter::without_heavier;
 pub use picture::{Decided, edits};
 pub use plan::{Fate, Loadings, Stays, Wanted, full_size, plan};
-pub use scan::{Found, FoundPicture, Scan, scan};
+pub use scan::scan;
 
 /// A page that cannot be rewritten.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]

@@ -83,14 +83,29 @@ impl Page<'_> {
         text.chars().map(reference).collect::<String>().into_bytes()
     }
 
+    /// How a picture is written. Where the head cannot say on which screens it loads first, it does
+    /// on all.
+    fn options_of(&self, decided: &Decided<'_>) -> Options {
+        let said = self.scan.head.is_some() && !self.directs(decided);
+        let first_on = decided.placed.media.clone().filter(|_| said);
+        Options { first_on, ..self.options.clone() }
+    }
+
+    /// True if the page's own media conditions choose among pictures: that is found early enough in
+    /// its HTML.
+    fn directs(&self, decided: &Decided<'_>) -> bool {
+        let sources = &self.scan.pictures[decided.wanted.number].sources;
+        sources.iter().any(|source| source.attributes.contains_key("media"))
+    }
+
     fn picture(&self, decided: &Decided<'_>) -> Vec<Edit> {
         let picture = &self.scan.pictures[decided.wanted.number];
-        let parts = markup::parts(&decided.one, self.options);
+        let parts = markup::parts(&decided.one, &self.options_of(decided));
         let changes = changes(picture, decided, &parts);
         let mut edits = Vec::new();
         let mut img = self.tag(&picture.img.tag, &changes);
         // A page that crops differently on some screens goes on doing so.
-        let directs = picture.sources.iter().any(|source| source.attributes.contains_key("media"));
+        let directs = self.directs(decided);
         for (at, source) in picture.sources.iter().enumerate() {
             let kept = self.decided.iter().any(|one| {
                 one.wanted.number == decided.wanted.number && one.wanted.source == Some(at)
@@ -201,24 +216,20 @@ impl Page<'_> {
             let link = format!("<link rel=\"preconnect\" href=\"{}\">", markup::escaped(base));
             lines.push(link);
         }
-        let directs = |one: &&Decided<'_>| {
-            self.scan.pictures[one.wanted.number]
-                .sources
-                .iter()
-                .any(|source| source.attributes.contains_key("media"))
-        };
-        // What the page's own conditions choose among is found early enough in its HTML.
-        if let Some(first) = pictures()
-            .find(|one| one.one.place.loading == Loading::First)
-            .filter(|one| !directs(one))
-        {
-            lines.extend(markup::parts(&first.one, self.options).preloads);
-        }
+        let firsts = pictures().filter(|one| {
+            let is_main = one.wanted.source.is_none();
+            is_main && one.one.place.loading == Loading::First && !self.directs(one)
+        });
+        lines
+            .extend(firsts.flat_map(|one| markup::parts(&one.one, &self.options_of(one)).preloads));
         let backgrounds = || self.decided.iter().filter(|one| one.wanted.of == Of::Background);
         // In a stylesheet, of which a page hears late, only what loads first is a page's matter.
         let early = backgrounds()
             .filter(|one| one.wanted.source.is_none() || one.one.place.loading == Loading::First);
-        lines.extend(early.flat_map(|one| markup::background_preloads(&one.one)));
+        lines
+            .extend(early.flat_map(|one| {
+                markup::background_preloads(&one.one, one.placed.media.as_deref())
+            }));
         let named: BTreeSet<String> = backgrounds()
             .filter(|one| one.wanted.source.is_some())
             .map(|one| markup::background_variable(&one.one, &variable(&one.one)))

@@ -2,8 +2,9 @@
 
 use super::{Address, Found, FoundBackground, FoundPicture, Scan, backgrounds};
 use crate::{
-    Loading, Place,
+    Device, Loading, Place, Population, Screen,
     loaders::holds_an_address,
+    media_matches,
     observation::Attributes,
     read_srcset,
     rules::{Judged, Of, Outcome, Placed, Rules, Subject},
@@ -81,21 +82,45 @@ impl Stays {
     }
 }
 
-/// Hands out loading policies down a page: one picture loads `first`.
+/// Hands out loading policies down a page: on every screen one picture loads `first`.
 #[derive(Debug, Default)]
 pub struct Loadings {
-    has_first: bool,
+    /// The screens of each `first` so far; all if `None`.
+    firsts: Vec<Option<String>>,
 }
 
 impl Loadings {
     /// The policy of the next picture: its rule's, else its place's; and true if it would have been
-    /// a second `first` and is `near` for that.
+    /// a second `first`, and has its place's, or `near`, for that.
     pub fn of(&mut self, placed: &Placed, near: bool, place: &Place) -> (Loading, bool) {
         match placed.loading.unwrap_or(place.loading) {
-            Loading::First if std::mem::replace(&mut self.has_first, true) => (Loading::Near, true),
+            Loading::First if self.has_first_on(placed.media.as_deref()) => match place.loading {
+                Loading::First => (Loading::Near, true),
+                Loading::Later if near => (Loading::Near, true),
+                other => (other, true),
+            },
+            Loading::First => {
+                self.firsts.push(placed.media.clone());
+                (Loading::First, false)
+            }
             Loading::Later if near => (Loading::Near, false),
             other => (other, false),
         }
+    }
+
+    /// True if some screen would have two.
+    fn has_first_on(&self, media: Option<&str>) -> bool {
+        let holds = |media: Option<&str>, device: &Device| {
+            media.is_none_or(|media| media_matches(media, device))
+        };
+        let meets = |known: &Option<String>| {
+            let screens = &Population::assumed().screens;
+            screens
+                .iter()
+                .map(Screen::device)
+                .any(|device| holds(media, &device) && holds(known.as_deref(), &device))
+        };
+        self.firsts.iter().any(meets)
     }
 }
 
@@ -116,7 +141,7 @@ pub fn plan(html: &[u8], scan: &Scan, rules: &Rules, page: &str) -> Vec<Wanted> 
     for (number, found) in scan.styled.iter().enumerate() {
         wanted.extend(planner.backgrounds(number, found));
     }
-    wanted.extend(planner.first_background());
+    wanted.extend(planner.first_backgrounds());
     number_lines(html, scan, &mut wanted);
     wanted
 }
@@ -176,14 +201,23 @@ impl Planner<'_> {
         named.into_iter().enumerate().map(judge).collect()
     }
 
-    /// The background that a rule for this page alone loads first: it stands in a stylesheet, and is
-    /// found too late unless the page names it.
-    fn first_background(&mut self) -> Option<Wanted> {
-        let (number, file) = self.rules.rules.iter().enumerate().find_map(|(number, rule)| {
+    /// The backgrounds that a rule for this page alone loads first: they stand in a stylesheet, and
+    /// are found too late unless the page names them.
+    fn first_backgrounds(&mut self) -> Vec<Wanted> {
+        let rules = self.rules;
+        let firsts = rules.rules.iter().enumerate().filter_map(|(number, rule)| {
             let Outcome::Place(placed) = &rule.outcome else { return None };
             let first = rule.of == Of::Background && placed.loading == Some(Loading::First);
             Some((number, rule.only_file().filter(|_| first && rule.is_for(self.page))?))
-        })?;
+        });
+        let firsts: Vec<(usize, &str)> = firsts.collect();
+        firsts
+            .into_iter()
+            .filter_map(|(number, file)| self.first_background(number, file))
+            .collect()
+    }
+
+    fn first_background(&mut self, number: usize, file: &str) -> Option<Wanted> {
         let selected: Vec<usize> = (0..self.rules.rules.len()).collect();
         let subject =
             Subject { of: Of::Background, page: self.page, file, selected: &selected, left: false };

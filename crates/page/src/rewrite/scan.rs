@@ -8,78 +8,13 @@ use lol_html::{
     html_content::{Element, EndTag},
     text,
 };
+use memchr::{memchr_iter, memmem};
 
-use super::RewriteError;
+use super::{Found, FoundPicture, RewriteError, Scan};
 use crate::{
     observation::Attributes,
     rules::{Of, Rules},
 };
-
-/// What a page has that may be rewritten. Ranges are of its bytes.
-#[derive(Debug, Default)]
-pub struct Scan {
-    /// Its `img` elements.
-    pub pictures: Vec<FoundPicture>,
-    /// Its links, where a rule is about links.
-    pub links: Vec<Found>,
-    /// Its frames.
-    pub embeds: Vec<Found>,
-    /// Its elements whose `style` attribute names a picture.
-    pub styled: Vec<Found>,
-    /// The text of its `style` elements.
-    pub sheets: Vec<Range<usize>>,
-    /// Its preloads of pictures.
-    pub preloads: Vec<Found>,
-    /// Where elements of the head can be put in: before its first link, script or style.
-    pub head: Option<usize>,
-    /// What its `base` element says.
-    pub base: Option<String>,
-    /// True if its bytes are UTF-8.
-    pub is_utf8: bool,
-}
-
-/// An element of a page.
-#[derive(Clone, Debug, Default)]
-pub struct Found {
-    /// Its opening tag.
-    pub tag: Range<usize>,
-    /// Its attributes, decoded.
-    pub attributes: Attributes,
-    /// The rules whose selector it matches, by number from 0.
-    pub selected: Vec<usize>,
-    /// True if `data-kivet="leave"` stands on it or around it.
-    pub left: bool,
-}
-
-/// An `img`.
-#[derive(Clone, Debug, Default)]
-pub struct FoundPicture {
-    /// The element.
-    pub img: Found,
-    /// True if a `picture` is around it.
-    pub in_picture: bool,
-    /// The `source` elements before it in its `picture`.
-    pub sources: Vec<Found>,
-    /// The `noscript` element around it.
-    pub noscript: Option<Range<usize>>,
-}
-
-impl Found {
-    /// An attribute's value.
-    pub fn attribute(&self, name: &str) -> Option<&str> {
-        self.attributes.get(name).map(String::as_str)
-    }
-}
-
-impl FoundPicture {
-    /// The same, so many bytes further on.
-    fn moved(mut self, by: usize) -> Self {
-        for found in self.sources.iter_mut().chain([&mut self.img]) {
-            found.tag = found.tag.start + by..found.tag.end + by;
-        }
-        self
-    }
-}
 
 /// Reads a page.
 ///
@@ -132,8 +67,21 @@ type Shared = Rc<RefCell<State>>;
 type Reading<'a> = Settings<'a, 'a>;
 
 fn read(html: &[u8], rules: &Rules, state: &Shared, is_utf8: bool) -> Result<(), RewriteError> {
+    let words = Words::of(html);
     // Selectors first: what they find is taken up by the elements' own handlers.
     let settings = selecting(Settings::new(), rules, state);
+    let settings = if words.mark {
+        let marked = element!("[data-kivet=leave], [data-kivet=leave] *", on(state, State::leave));
+        settings.append_element_content_handler(marked)
+    } else {
+        settings
+    };
+    let settings = if words.url {
+        let styled = element!("[style*='url(' i]", on(state, State::styled));
+        settings.append_element_content_handler(styled)
+    } else {
+        settings
+    };
     let settings = if rules.rules.iter().any(|rule| rule.of == Of::Link) {
         settings.append_element_content_handler(element!("a[href]", on(state, State::link)))
     } else {
@@ -167,10 +115,30 @@ fn selecting<'a>(mut settings: Reading<'a>, rules: &'a Rules, state: &Shared) ->
             settings = settings.append_element_content_handler((Cow::Borrowed(selector), handlers));
         }
     }
-    settings.append_element_content_handler(element!(
-        "[data-kivet=leave], [data-kivet=leave] *",
-        on(state, State::leave)
-    ))
+    settings
+}
+
+/// What a page says anywhere. Selectors of attributes make the parser read every tag's, so those of
+/// what it says nowhere are left out.
+struct Words {
+    mark: bool,
+    url: bool,
+}
+
+impl Words {
+    fn of(html: &[u8]) -> Self {
+        // Looked for by their rarest part: a page has few of it, and this reads every page whole.
+        let is = |from: Option<usize>, word: &str| {
+            let found = from.and_then(|from| html.get(from..from + word.len()));
+            found.is_some_and(|found| found.eq_ignore_ascii_case(word.as_bytes()))
+        };
+        let mut marks = memmem::find_iter(html, "-k").chain(memmem::find_iter(html, "-K"));
+        let mut opened = memchr_iter(b'(', html);
+        Self {
+            mark: marks.any(|at| is(at.checked_sub("data".len()), "data-kivet")),
+            url: opened.any(|at| is(at.checked_sub("url".len()), "url(")),
+        }
+    }
 }
 
 fn of_head<'a>(settings: Reading<'a>, state: &Shared) -> Reading<'a> {
@@ -205,7 +173,6 @@ fn of_pictures<'a>(settings: Reading<'a>, state: &Shared) -> Reading<'a> {
         .append_element_content_handler(element!("source", on(state, State::source)))
         .append_element_content_handler(element!("img", on(state, State::img)))
         .append_element_content_handler(element!("iframe[src]", on(state, State::embed)))
-        .append_element_content_handler(element!("[style*='url(' i]", on(state, State::styled)))
 }
 
 /// A handler of elements.

@@ -23,6 +23,16 @@ loading = "first"
 select = ".hero"
 place = "hero"
 [[rules]]
+select = ".hero-of-phones"
+place = "card"
+loading = "first"
+media = "(max-width: 700px)"
+[[rules]]
+select = ".hero-of-laptops"
+place = "card"
+loading = "first"
+media = "(min-width: 701px)"
+[[rules]]
 select = ".leave-me"
 leave = true
 [[rules]]

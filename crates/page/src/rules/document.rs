@@ -49,6 +49,10 @@ pub struct RuleDocument {
     /// Instead of the place's: `first`, `near`, `later` or `hidden`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub loading: Option<String>,
+    /// The screens on which it loads `first`, as a media condition; on others it loads `near`. A
+    /// page may have another `first` for those.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub media: Option<String>,
     /// Of the pictures on a page that this rule takes, so many at the top load `near`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub near: Option<usize>,

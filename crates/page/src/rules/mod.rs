@@ -20,7 +20,7 @@ pub use judge::{Judged, Subject, Verdict};
 use pattern::Patterns;
 pub use selector::{ElementSelector, SelectorError};
 
-use crate::{Loading, Place};
+use crate::{Loading, Place, first_on};
 
 /// Checked rules.
 #[derive(Debug, Default)]
@@ -79,6 +79,8 @@ pub struct Placed {
     pub place: PlaceName,
     /// Instead of the place's.
     pub loading: Option<Loading>,
+    /// The screens on which it loads `first`; all if `None`.
+    pub media: Option<String>,
     /// So many at the top of a page load `near`.
     pub near: usize,
     /// True if `width` and `height` may be written anew.
@@ -175,9 +177,12 @@ impl RuleDocument {
             .parse()
             .map_err(|error: kivet_recipe::PlaceNameError| bad("place", error.to_string()))?;
         let loading = self.loading.as_deref().map(str::parse).transpose();
+        let loading = loading.map_err(|problem| bad("loading", problem))?;
         Ok(Outcome::Place(Placed {
             place,
-            loading: loading.map_err(|problem| bad("loading", problem))?,
+            loading,
+            media: first_on(self.media.as_deref(), loading)
+                .map_err(|problem| bad("media", problem))?,
             near: self.near.unwrap_or(0),
             dimensions: choice("dimensions", &self.dimensions, ["write", "keep"])?,
             keep_srcset: choice("srcset", &self.srcset, ["keep", "replace"])?,

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use kivet_page::{
-    Loading, Place, PlaceDocument, Placeholder,
+    Loading, Place, PlaceDocument, Placeholder, first_on,
     markup::{CrossOrigin, Form, Options},
 };
 use kivet_recipe::{Format, PlaceName};
@@ -40,6 +40,9 @@ pub struct MarkupOrder {
     /// Instead of the place's: `first`, `near`, `later` or `hidden`.
     #[serde(default)]
     pub loading: Option<String>,
+    /// The screens on which it loads `first`, as a media condition; on others it loads `near`.
+    #[serde(default)]
+    pub media: Option<String>,
     /// Instead of the place's: `none`, `flat`, `soft`, or the path or URL of a picture.
     #[serde(default)]
     pub placeholder: Option<String>,
@@ -105,6 +108,7 @@ impl MarkupOrder {
             selector: self.selector.clone(),
             compact: self.compact,
             hints: self.hints,
+            first_on: first_on(self.media.as_deref(), Some(place.loading())).map_err(bad)?,
         };
         if options.selector.as_ref().is_some_and(|selector| selector.contains(['{', '}', '<'])) {
             return Err(bad(

@@ -3,7 +3,7 @@
 use std::{collections::HashMap, path::PathBuf, sync::Arc};
 
 use kivet_page::{
-    Place,
+    Loading, Place,
     markup::{Alt, Picture, Use},
     rewrite::{Decided, Fate, Loadings, Wanted},
     rules::{Of, Placed, Rules},
@@ -62,6 +62,8 @@ pub(super) struct Finder<'a> {
     pub language: Option<&'a str>,
     pub versioned: bool,
     loadings: Loadings,
+    /// The rules of the pictures that load `first`.
+    firsts: Vec<usize>,
     known: HashMap<(PlaceName, OriginalId), Arc<Prepared>>,
     pub notes: Vec<String>,
 }
@@ -75,6 +77,7 @@ impl<'a> Finder<'a> {
             language: None,
             versioned: false,
             loadings: Loadings::default(),
+            firsts: Vec::new(),
             known: HashMap::new(),
             notes: Vec::new(),
         }
@@ -144,10 +147,17 @@ impl<'a> Finder<'a> {
         let is_main = wanted.of == Of::Picture && wanted.source.is_none();
         let place = if is_main {
             let (loading, second) = self.loadings.of(placed, near, &place);
-            if second {
+            let rule = wanted.judged.rule;
+            if loading == Loading::First {
+                self.firsts.extend(rule);
+            }
+            // Of several that one rule takes, the first of the page is meant.
+            if second && !rule.is_some_and(|rule| self.firsts.contains(&rule)) {
                 self.notes.push(format!(
-                    "line {}: {} would be the second picture to load `first`; it loads `near`",
-                    wanted.line, wanted.written
+                    "line {}: {} would be the second picture to load `first`; it loads `{}`",
+                    wanted.line,
+                    wanted.written,
+                    loading.name()
                 ));
             }
             place.with_loading(loading)

@@ -9,7 +9,8 @@ use crate::{
     running::{Running, header},
 };
 
-fn raster(png: &[u8]) -> Raster {
+/// The pixels of a PNG.
+pub fn raster(png: &[u8]) -> Raster {
     let facts = probe(png, Limits::default()).unwrap();
     draw(png, &facts, &plan_for(&Recipe::default(), &facts), None).unwrap()
 }

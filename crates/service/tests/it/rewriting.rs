@@ -18,7 +18,7 @@ use reqwest::Method;
 use serde_json::Value;
 use tempfile::TempDir;
 
-use crate::running::Running;
+use crate::{css::raster, running::Running};
 
 const CSS: &str = "body { margin: 0; font: 16px sans-serif } main { max-width: 900px; margin: auto; padding: 0 20px }
 .mast { height: 40vh; background: url(../pictures/harbour/kites-dawn.jpg) center / cover }
@@ -177,11 +177,34 @@ async fn a_learnt_site_sends_what_is_needed_and_looks_the_same() {
     looks_the_same(&kivet, before.path(), after.path()).await;
 }
 
+/// Takes what pictures show off a page, so that only the rest of it is compared.
+const WITHOUT_PICTURES: &str = "(() => { const style = document.createElement('style');
+    style.textContent = 'img { visibility: hidden !important } * { background-image: none !important }';
+    document.head.append(style); scrollTo(0, 0);
+    return new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => done(true)))) })()";
+
+/// Of the pixels beside the pictures at most one in a thousand may differ by more than eight levels
+/// of 255 in any channel.
+const DIFFERING: f64 = 0.001;
+const LEVELS: u8 = 8;
+
+/// The share of pixels that differ.
+fn differing(one: &[u8], other: &[u8]) -> f64 {
+    let [one, other] = [one, other].map(raster);
+    assert_eq!((one.size(), one.channels()), (other.size(), other.channels()));
+    let pixels = one.bytes().chunks(one.channels()).zip(other.bytes().chunks(one.channels()));
+    let differs = |(one, other): &(&[u8], &[u8])| {
+        one.iter().zip(*other).any(|(one, other)| one.abs_diff(*other) > LEVELS)
+    };
+    pixels.filter(differs).count() as f64 / one.size().pixels() as f64
+}
+
 async fn looks_the_same(kivet: &Running, before: &Path, after: &Path) {
     let chromium = Chromium::launch().await.unwrap();
     for device in DEVICES {
         for name in ["index.html", "journal.html"] {
             let mut boxes: Vec<Vec<Boxed>> = Vec::new();
+            let mut screens = Vec::new();
             for folder in [before, after] {
                 let server = kivet_check::FileServer::start(folder, folder, Some(&kivet.root))
                     .await
@@ -190,6 +213,8 @@ async fn looks_the_same(kivet: &Running, before: &Path, after: &Path) {
                 tab.open(server.url(&folder.join(name)).unwrap().as_str()).await.unwrap();
                 tab.scroll_to_end().await.unwrap();
                 boxes.push(tab.evaluate(BOXES).await.unwrap());
+                assert!(tab.evaluate::<bool>(WITHOUT_PICTURES).await.unwrap());
+                screens.push(tab.screenshot().await.unwrap());
                 tab.close().await.unwrap();
             }
             assert_eq!(boxes[0].len(), boxes[1].len());
@@ -201,6 +226,8 @@ async fn looks_the_same(kivet: &Running, before: &Path, after: &Path) {
                     device.name
                 );
             }
+            let differing = differing(&screens[0], &screens[1]);
+            assert!(differing <= DIFFERING, "{name} on the {}: {differing}", device.name);
         }
     }
     chromium.close().await.unwrap();

@@ -763,6 +763,8 @@ export interface components {
             layout?: components["schemas"]["PlaceDocument"] | null;
             /** @description Instead of the place's: `first`, `near`, `later` or `hidden`. */
             loading?: string | null;
+            /** @description The screens on which it loads `first`, as a media condition; on others it loads `near`. */
+            media?: string | null;
             /** @description The originals, as `shelf/path`; one that ends in `/` stands for all in that folder. */
             originals: string[];
             /** @description The place they appear in. */
@@ -998,6 +1000,11 @@ export interface components {
             leave?: boolean;
             /** @description Instead of the place's: `first`, `near`, `later` or `hidden`. */
             loading?: string | null;
+            /**
+             * @description The screens on which it loads `first`, as a media condition; on others it loads `near`. A
+             *     page may have another `first` for those.
+             */
+            media?: string | null;
             /** @description Of the pictures on a page that this rule takes, so many at the top load `near`. */
             near?: number | null;
             /** @description `picture` (if absent), `background`, `embed` or `link`: a link that opens a picture. */

@@ -13,6 +13,7 @@ use std::{
 
 use anyhow::{Context, Result, bail};
 use indicatif::{ProgressBar, ProgressStyle};
+use kivet_page::rewrite::{splice, without_heavier};
 use serde::{Deserialize, Serialize};
 
 use super::pages::{Rewritten, mark};
@@ -53,7 +54,8 @@ pub struct Bake {
     pub bytes: u64,
 }
 
-/// Writes every rendition that the documents name below `out`, and points the documents to them.
+/// Writes every rendition that the documents name below `out`, and points the documents to them;
+/// of formats to choose from only those that save bytes.
 /// What an earlier run baked and the service still has is not fetched again.
 pub fn bake(
     reach: &Reach,
@@ -70,7 +72,12 @@ pub fn bake(
     mark(out)?;
     std::fs::create_dir_all(out.join(FOLDER)).with_context(|| cannot(&out.join(FOLDER)))?;
     let (manifest, bake) = fetched(reach, out, &urls, known)?;
+    let weight = |url: &str| Some(out.join(&manifest.get(url)?.file).metadata().ok()?.len());
     for (path, one) in rewritten.iter_mut() {
+        if !path.ends_with(".css") {
+            let edits = without_heavier(&one.after, &weight).with_context(|| path.clone())?;
+            one.after = splice(&one.after, &edits);
+        }
         let up = "../".repeat(path.matches('/').count());
         one.after = pointed(&one.after, |url| Some(format!("{up}{}", manifest.get(url)?.file)));
     }
