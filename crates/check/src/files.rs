@@ -46,7 +46,8 @@ impl FileServer {
         let address = listener.local_addr().map_err(CheckError::Serve)?;
         let mut router =
             Router::new().fallback_service(ServeDir::new(top).fallback(ServeDir::new(root)));
-        if let Some(service) = pictures {
+        // A site's own folder of that name is the site's.
+        if let Some(service) = pictures.filter(|_| !top.join("pic").is_dir()) {
             let passed = passed_on(service);
             router = router.route("/pic/{*path}", passed.clone()).route("/kivet.js", passed);
         }

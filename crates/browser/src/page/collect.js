@@ -2,6 +2,16 @@
 (() => {
   const kivet = window.__kivetCheck;
 
+  // The page's trees: the document, and each open shadow tree in it (DOM, section 4.8).
+  const trees = [document];
+  for (const tree of trees) {
+    for (const { shadowRoot } of tree.querySelectorAll('*')) if (shadowRoot) trees.push(shadowRoot);
+  }
+  const every = (selector) => trees.flatMap((tree) => [...tree.querySelectorAll(selector)]);
+  const elements = () => trees.flatMap((tree) => [...tree.querySelectorAll(tree === document ? 'body, body *' : '*')]);
+  // What an element is laid out in: its slot, its parent, or the host of its shadow tree.
+  const around = (element) => element.assignedSlot ?? element.parentElement ?? element.getRootNode().host ?? null;
+
   const attributesOf = (element) =>
     Object.fromEntries([...element.attributes].map(({ name, value }) => [name.toLowerCase(), value]));
 
@@ -13,17 +23,20 @@
       const place = at.parentElement && same.length > 1 ? `:nth-of-type(${same.indexOf(at) + 1})` : '';
       parts.unshift(tag + place);
     }
-    return parts.join('>');
+    const host = element.getRootNode().host;
+    return (host ? pathOf(host) + '::shadow>' : '') + parts.join('>');
   };
 
-  const names = (selector) => document.querySelectorAll(selector).length;
   const selectorOf = (element) => {
+    const tree = element.getRootNode();
+    const written = (selector) => (tree.host ? selectorOf(tree.host) + '::shadow ' : '') + selector;
+    const names = (selector) => tree.querySelectorAll(selector).length;
     const own = (at) => {
       if (at.id && names('#' + CSS.escape(at.id)) === 1) return '#' + CSS.escape(at.id);
       return at.localName + [...at.classList].slice(0, 2).map((one) => '.' + CSS.escape(one)).join('');
     };
     const placed = (at) => {
-      const siblings = [...at.parentElement.children];
+      const siblings = [...(at.parentElement ?? tree).children];
       const alike = siblings.filter((one) => own(one) === own(at));
       const same = siblings.filter((one) => one.localName === at.localName);
       return own(at) + (alike.length > 1 ? `:nth-of-type(${same.indexOf(at) + 1})` : '');
@@ -31,10 +44,10 @@
     for (const part of [own, placed]) {
       let selector = part(element);
       for (let at = element.parentElement; at && at !== document.documentElement; at = at.parentElement) {
-        if (names(selector) === 1) return selector;
+        if (names(selector) === 1) return written(selector);
         selector = part(at) + ' > ' + selector;
       }
-      if (names(selector) === 1) return selector;
+      if (names(selector) === 1) return written(selector);
     }
     return pathOf(element).replaceAll('>', ' > ');
   };
@@ -69,7 +82,7 @@
     let cuts = everything;
     let view = everything;
     let position = getComputedStyle(element).position;
-    for (let at = element.parentElement; at && at !== document.body && at !== document.documentElement; at = at.parentElement) {
+    for (let at = around(element); at && at !== document.body && at !== document.documentElement; at = around(at)) {
       const style = getComputedStyle(at);
       const holds = position === 'fixed' ? false : position === 'absolute' ? style.position !== 'static' || style.transform !== 'none' : true;
       if (holds) {
@@ -100,7 +113,7 @@
   const heightKnown = (element) => {
     if (!element || element === document.documentElement) return false;
     const value = specified(element, 'height');
-    if (!keyword(value)) return value.includes('%') ? heightKnown(element.parentElement) : true;
+    if (!keyword(value)) return value.includes('%') ? heightKnown(around(element)) : true;
     const style = getComputedStyle(element);
     // A block is as wide as its parent before anything arrives.
     return style.aspectRatio !== 'auto' && !style.display.startsWith('inline');
@@ -111,10 +124,10 @@
     const style = getComputedStyle(element);
     if (outOfFlow(style)) return true;
     const height = specified(element, 'height');
-    if (!keyword(height)) return height.includes('%') ? heightKnown(element.parentElement) : true;
+    if (!keyword(height)) return height.includes('%') ? heightKnown(around(element)) : true;
     if (style.aspectRatio !== 'auto' && widthKnown(element)) return true;
     if (number(style.minHeight) >= element.getBoundingClientRect().height - 1 && number(style.minHeight) > 0) return true;
-    for (let at = element.parentElement; at && at !== document.body; at = at.parentElement) {
+    for (let at = around(element); at && at !== document.body; at = around(at)) {
       if (outOfFlow(getComputedStyle(at)) || heightKnown(at)) return true;
     }
     return false;
@@ -128,7 +141,7 @@
     if (element.localName !== 'img') return false;
     const points = [[0.5, 0.5], [0.1, 0.1], [0.9, 0.1], [0.1, 0.9], [0.9, 0.9]];
     return points.every(([across, down]) => {
-      const stack = document.elementsFromPoint(inView.x - scrollX + inView.width * across, inView.y - scrollY + inView.height * down);
+      const stack = element.getRootNode().elementsFromPoint(inView.x - scrollX + inView.width * across, inView.y - scrollY + inView.height * down);
       const at = stack.indexOf(element);
       return at > 0 && stack.slice(0, at).some((one) => one.localName === 'img' || one.localName === 'video');
     });
@@ -154,7 +167,7 @@
 
   const ancestorsOf = (element) => {
     const found = [];
-    for (let at = element.parentElement; at && at !== document.body && found.length < 8; at = at.parentElement) {
+    for (let at = around(element); at && at !== document.body && found.length < 8; at = around(at)) {
       found.push({ tag: at.localName, attributes: attributesOf(at) });
     }
     return found;
@@ -168,7 +181,7 @@
   };
 
   const uses = [];
-  for (const image of document.querySelectorAll('img, input[type=image]')) {
+  for (const image of every('img, input[type=image]')) {
     const style = getComputedStyle(image);
     const isImage = image.localName === 'img';
     const sources = image.parentElement?.localName === 'picture'
@@ -194,7 +207,7 @@
 
   const fetched = new Set(performance.getEntriesByType('resource').map(({ name }) => name));
   const commas = (list) => list.split(/,(?![^(]*\))/).map((one) => one.trim());
-  for (const element of document.querySelectorAll('body, body *')) {
+  for (const element of elements()) {
     for (const pseudo of [null, '::before', '::after']) {
       const style = getComputedStyle(element, pseudo);
       if (!style.backgroundImage.includes('url(') || (pseudo && style.content === 'none')) continue;
@@ -221,7 +234,7 @@
     }
   }
 
-  for (const film of document.querySelectorAll('video[poster]')) {
+  for (const film of every('video[poster]')) {
     const style = getComputedStyle(film);
     uses.push({
       ...standing(film, contentArea(film, style)),
@@ -229,7 +242,7 @@
     });
   }
 
-  const embeds = [...document.querySelectorAll('iframe, video, embed, object')].map((element) => ({
+  const embeds = every('iframe, video, embed, object').map((element) => ({
     element: describe(element),
     url: element.src || element.currentSrc || element.data || '',
     area: area(element.getBoundingClientRect()),
@@ -268,7 +281,7 @@
   const addMoving = (element, property) => {
     if (property && !moving.some((one) => one.node === element)) moving.push({ node: element, property });
   };
-  for (const element of document.querySelectorAll('body *')) {
+  for (const element of elements()) {
     const style = getComputedStyle(element);
     for (const name of style.animationName.split(', ')) addMoving(element, keyframes.get(name));
     addMoving(element, style.transitionDuration !== '0s' && style.transitionProperty.split(', ').find((name) => LAYOUT.includes(name)));

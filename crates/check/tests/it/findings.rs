@@ -73,23 +73,21 @@ async fn a_browser_finds_every_mistake_and_nothing_else() {
     assert!(differences.is_empty(), "{} pages:\n{}", pages.len(), differences.join("\n"));
 }
 
-/// The share of expected findings that reading alone may miss or invent.
-const WRONG_IN_TEXT: f64 = 0.05;
-
 #[tokio::test(flavor = "multi_thread")]
 async fn text_alone_finds_nearly_all() {
     let pages = pages::all();
     let site = Site::start(pages.clone()).await;
     let found = found(Mode::Text, &pages, &site).await;
-    let differences = differences(&pages, &found);
+    let mut differences = differences(&pages, &found);
     let expected: usize = pages.iter().map(|page| page.finds.len()).sum();
-    let list = differences.join("\n");
-    println!(
-        "{} of {expected} findings on {} pages wrong in text:\n{list}",
-        differences.len(),
-        pages.len()
-    );
-    assert!(differences.len() as f64 <= WRONG_IN_TEXT * expected as f64, "{list}");
+    println!("{} of {expected} findings on {} pages wrong in text", differences.len(), pages.len());
+    let unseen = |page: &TestPage| {
+        let misses = |one: &String| format!("{}: misses {one}", page.name);
+        page.unseen_in_text.iter().map(misses).collect::<Vec<_>>()
+    };
+    let unseen: BTreeSet<String> = pages.iter().flat_map(unseen).collect();
+    differences.retain(|one| !unseen.contains(one));
+    assert!(differences.is_empty(), "{}", differences.join("\n"));
     // What is known to need a browser, and nothing else, is written on its page.
     for page in &pages {
         let known = page.unseen_in_text.iter().filter(|one| found[&page.name].contains(*one));

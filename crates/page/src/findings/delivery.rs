@@ -97,13 +97,13 @@ fn broken(page: &Observation, place: &Use) -> Option<Finding> {
         },
     };
     let bytes = (request.bytes > 0).then_some(request.bytes);
-    Some(Finding::at(
-        Code::BrokenPicture,
-        place,
-        Cost { bytes, ms: None },
-        why,
-        Fix::words("fix the address, or put the file there"),
-    ))
+    // Checked as files, such a page has no service behind it unless one is named.
+    let unserved = request.status == 404 && !request.headers_count && place.url.contains("/pic/");
+    let fix = match unserved {
+        true => "start the service that answers /pic/, and name it: --pictures 127.0.0.1:8484",
+        false => "fix the address, or put the file there",
+    };
+    Some(Finding::at(Code::BrokenPicture, place, Cost { bytes, ms: None }, why, Fix::words(fix)))
 }
 
 fn redirected(place: &Use, request: &Request) -> Option<Finding> {

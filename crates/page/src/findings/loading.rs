@@ -115,6 +115,7 @@ fn fetched_at_once(page: &Observation, place: &Use) -> Option<u64> {
 fn hidden(page: &Observation, place: &Use) -> Option<Finding> {
     let unseen = !place.rendered || place.hidden;
     if place.role == Role::Poster
+        || place.unknown
         || !unseen
         || is_lazy(place)
         || place.element.keyword("fetchpriority") == "low"

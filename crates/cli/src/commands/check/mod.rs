@@ -94,7 +94,7 @@ pub struct Check {
     /// sent is a first answer.
     #[arg(long, conflicts_with = "text")]
     warm: bool,
-    /// The service that pages in files name by /pic/ alone.
+    /// The service that pages in files name by /pic/ alone; without it, the one of kivet.toml here.
     #[arg(long, value_name = "ADDRESS")]
     pictures: Option<String>,
     /// Keep the report in a running service, whose console shows each page's history.
@@ -191,7 +191,11 @@ impl Check {
             runs: if self.text { 1 } else { self.runs },
             throttled: !self.unthrottled,
             program: self.browser.clone(),
-            pictures: self.pictures.as_deref().map(with_scheme),
+            pictures: self
+                .pictures
+                .as_deref()
+                .map(with_scheme)
+                .or_else(|| nearby::config().map(nearby::address)),
             shelves: self.shelves(),
             at_once: if self.text { 8 } else { 1 },
             thumbnails: self.keep
