@@ -19,9 +19,10 @@ const FORMAT: Format = Format::Webp;
 /// Where its targets lie on the encoder's scale, and some more.
 const SETTINGS: [f32; 5] = [30.0, 50.0, 65.0, 78.0, 90.0];
 
-/// The layouts measured: in a grid, dense phones show pictures larger than laptops do; across the
-/// window, smaller.
-const PLACES: [(&str, &str); 2] = [
+/// The layouts measured: of a fixed width, dense screens need the most pixels; in a grid, phones show
+/// pictures larger than laptops do; across the window, smaller.
+const PLACES: [(&str, &str); 3] = [
+    ("300 px wide", "300px"),
     ("in a grid", "(max-width: 520px) 92vw, (max-width: 860px) 46vw, 376px"),
     ("across the window", "100vw"),
 ];
@@ -34,8 +35,8 @@ struct Step {
     curve: Vec<Point>,
 }
 
-/// Prints a line for each photograph in each layout, and sums.
-pub fn run() -> Result<()> {
+/// Prints a line for each photograph in each layout, or in one, and sums.
+pub fn run(only: Option<&str>) -> Result<()> {
     let mut originals: Vec<(String, Vec<u8>)> = photographs::NAMES
         .into_iter()
         .map(|name| Ok((name.to_owned(), photographs::read(name)?)))
@@ -48,7 +49,9 @@ pub fn run() -> Result<()> {
         "| layout | photograph | steps | mean score | one target for all | KiB a view | with targets of their own, KiB | of it |"
     );
     println!("| --- | --- | --: | --: | --: | --: | --: | --: |");
-    for (layout, sizes) in PLACES {
+    for (layout, sizes) in
+        PLACES.into_iter().filter(|(name, _)| only.is_none_or(|only| *name == only))
+    {
         of_layout(layout, sizes, &originals)?;
     }
     Ok(())

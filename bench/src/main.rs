@@ -7,6 +7,7 @@ mod clock;
 mod cold;
 mod curve;
 mod density;
+mod faults;
 mod generated;
 mod hits;
 mod ladder;
@@ -49,7 +50,13 @@ enum Measure {
     /// A whole ladder through reductions, against the codecs alone.
     Ladder,
     /// Targets that follow the screens of each step, against one target for all, at the same score.
-    Density,
+    Density {
+        /// In this layout only.
+        #[arg(long)]
+        layout: Option<String>,
+    },
+    /// Faults that take too long for tests, and what viewers see of them.
+    Faults,
     /// Pictures that are ready, against nginx and the same bytes as files.
     Hits,
     /// Elements written a second, on one core.
@@ -94,7 +101,8 @@ fn main() -> Result<()> {
         Measure::Latency => latency::run(),
         Measure::Cold => cold::run(),
         Measure::Ladder => ladder::run(),
-        Measure::Density => density::run(),
+        Measure::Density { layout } => density::run(layout.as_deref()),
+        Measure::Faults => faults::run(),
         Measure::Hits => hits::run(),
         Measure::Markup => markup::run(),
         Measure::Memory => memory::run(),

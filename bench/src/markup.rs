@@ -9,7 +9,7 @@ use kivet_page::{
     markup::{Alt, Form, Options, Picture, Use, write},
 };
 
-use crate::pages::memory_mib;
+use crate::{clock::timed, pages::memory_mib};
 
 /// Elements written, the goal for a second, and how many MiB memory may grow.
 const ELEMENTS: usize = 200_000;
@@ -45,9 +45,10 @@ pub fn run() -> Result<()> {
     };
     let length = write_all(1000) / 1000;
     let before = memory_mib()?;
-    let started = Instant::now();
-    write_all(ELEMENTS);
-    let seconds = started.elapsed().as_secs_f64();
+    let ((), seconds) = timed(|| {
+        write_all(ELEMENTS);
+        Ok(())
+    })?;
     let growth = memory_mib()?.saturating_sub(before);
     let rate = ELEMENTS as f64 / seconds;
     let widths = offered.layouts.first().context("a layout")?.steps.len();

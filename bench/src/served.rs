@@ -88,6 +88,13 @@ impl Served {
         Ok((asked.elapsed(), header, body))
     }
 
+    /// Kills it, as a machine that loses its power would.
+    pub fn die(&self) -> Result<()> {
+        let status = Command::new("kill").args(["-9", &self.process().to_string()]).status()?;
+        ensure!(status.success(), "the service cannot be killed");
+        Ok(())
+    }
+
     /// Its process.
     pub fn process(&self) -> u32 {
         self.child.id()

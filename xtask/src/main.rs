@@ -19,6 +19,7 @@ const USAGE: &str = "cargo xtask NAME
   test [FILTER]   install what is missing, run all tests, also without JPEG XL, or those selected
   check           formatting, clippy, import circles, docs, the console's types and lint
   modules         the modules of each crate and their imports; fails if imports run in a circle
+  faults          faults that take too long for tests, and what viewers see of them; --write as below
   bench NAME      a side-by-side measure: choice, cold, density, hits, ladder, latency, lossless,
                   markup, memory, pages, prior, resize; --write keeps what it prints in docs/design/measures
   shots           make docs/screenshots anew from the demo
@@ -73,6 +74,12 @@ fn run() -> Result<()> {
             web(&["run", "check"])
         }
         ["modules"] => modules::run(),
+        ["faults", rest @ ..] => {
+            machine::install(&[BUILD])?;
+            web_built()?;
+            cargo(&["build", "--release", "--package", "kivet"])?;
+            bench::run("faults", rest)
+        }
         ["bench", name, rest @ ..] => {
             machine::install(&[BUILD])?;
             bench::run(name, rest)

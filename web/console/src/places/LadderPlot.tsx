@@ -3,7 +3,7 @@ import type { LayoutPreview } from "./queries";
 const WIDTH = 640;
 const HEIGHT = 300;
 const LEFT = 46;
-const BOTTOM = 30;
+const BOTTOM = 38;
 const TOP = 10;
 
 /** Levels closer than this share one label. */
@@ -53,9 +53,9 @@ export function LadderPlot({ layout }: { layout: LayoutPreview }) {
         </circle>
       ))}
       {(to < 600 ? [320, 360, 390, 412, 430] : [320, 800, 1280, 1920, 2560]).filter((viewport) => viewport >= from && viewport <= to).map((viewport) => (
-        <text key={viewport} x={x(viewport)} y={HEIGHT - 12} textAnchor="middle">{viewport}</text>
+        <text key={viewport} x={x(viewport)} y={HEIGHT - 20} textAnchor="middle">{viewport}</text>
       ))}
-      <text x={WIDTH - 8} y={HEIGHT - 1} textAnchor="end">viewport, CSS px</text>
+      <text x={WIDTH - 8} y={HEIGHT - 5} textAnchor="end">viewport, CSS px</text>
     </svg>
   );
 }
