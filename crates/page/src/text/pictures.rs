@@ -237,9 +237,8 @@ fn position(value: &str) -> String {
 /// True if how wide an element is hangs on what only a browser works out: the size of a container
 /// around it, or a tree of its own.
 fn is_unknown(worked: &Worked<'_>, element: ElementRef<'_>) -> bool {
-    let around =
-        std::iter::successors(Some(element), |one| one.parent().and_then(ElementRef::wrap));
-    around.skip(1).any(|one| {
+    // Between a template and what is in it stands a fragment.
+    element.ancestors().filter_map(ElementRef::wrap).any(|one| {
         let kind = worked.styles.style(one).get("container-type");
         kind.is_some_and(|kind| kind.contains("size"))
             || (one.value().name() == "template" && one.attr("shadowrootmode").is_some())
