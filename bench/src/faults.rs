@@ -128,12 +128,12 @@ fn hang_ups(folder: &Path) -> Result<Told> {
         sleep(Duration::from_millis(2));
     }
     let hung_up = Instant::now();
-    let mut before = busy(&served)?;
+    let mut before = processor_ticks(&served)?;
     let mut works = Duration::ZERO;
     while hung_up.elapsed() < 3 * WORKS_ON {
         sleep(Duration::from_millis(500));
-        let now = busy(&served)?;
-        // Less than a twentieth of a core is no work.
+        let now = processor_ticks(&served)?;
+        // Less than a twentieth of a core counts as idle.
         if now - before > 2 {
             works = hung_up.elapsed();
         }
@@ -148,7 +148,7 @@ fn hang_ups(folder: &Path) -> Result<Told> {
 }
 
 /// Ticks of processor time that a service has taken (proc(5), `stat`, fields 14 and 15).
-fn busy(served: &Served) -> Result<u64> {
+fn processor_ticks(served: &Served) -> Result<u64> {
     let stat = std::fs::read_to_string(format!("/proc/{}/stat", served.process()))?;
     let fields = stat.rsplit_once(')').context("a command")?.1;
     let ticks = fields.split_ascii_whitespace().skip(11).take(2).map(str::parse::<u64>);

@@ -5,7 +5,7 @@ use std::path::Path;
 use bytes::Bytes;
 
 /// The bytes of a file of at most `most` bytes, if neither finding nor reading it has to wait;
-/// `None` if it would, or the system cannot tell, or there is no such file. (openat2(2),
+/// `None` if it would, or the system cannot tell, or the file is missing. (openat2(2),
 /// `RESOLVE_CACHED`; preadv2(2), `RWF_NOWAIT`.)
 #[cfg(target_os = "linux")]
 pub fn read(path: &Path, most: u64) -> Option<Bytes> {

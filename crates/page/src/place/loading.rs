@@ -57,7 +57,7 @@ impl Loading {
 /// The screens on which a picture loads `first`.
 ///
 /// # Errors
-/// If it does not load `first` at all, or this is no media condition.
+/// If it does not load `first` at all, or `media` is not a media condition.
 pub fn first_on(media: Option<&str>, loading: Option<Loading>) -> Result<Option<String>, String> {
     match media {
         Some(media) if loading != Some(Loading::First) => Err(format!(
