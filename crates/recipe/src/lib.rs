@@ -50,7 +50,8 @@ mod trial;
 pub use accept::{Accepted, accepts_coding};
 pub use access::{Access, PlaceRecipes};
 pub use choice::{
-    Candidate, Choice, ChoiceError, Edits, Lowered, Reason, Varies, choose, kind, varies,
+    Candidate, Choice, ChoiceError, Edits, Lowered, Reason, Varies, choose, kind, stays_vector,
+    varies,
 };
 pub use curve::{
     Basis, Curve, Curves, Measured, Prediction, Sample, Scale, Seen, View, coded_bytes_per_pixel,

@@ -1,6 +1,6 @@
 //! The fixed list of widths, and which of them an original can serve.
 
-use crate::{Facts, Format, Recipe, Size, plan_for};
+use crate::{Facts, Recipe, Size, plan_for, stays_vector};
 
 /// The widths Kivet offers, in pixels, rising: ten to each doubling, at most 9% apart, and twenty from
 /// 320 on, so that the ladder of a place finds one close to whatever its screens need, and another
@@ -31,7 +31,7 @@ pub struct LadderStep {
 /// What `recipe` gives of an original with `facts` at each step, smallest first: every step up to
 /// the first that the original cannot fill, which then gives the original's own width.
 pub fn every_step(recipe: &Recipe, facts: &Facts) -> Vec<LadderStep> {
-    if facts.format == Format::Svg && recipe.format.is_none() {
+    if stays_vector(recipe, facts) {
         // One vector serves every size.
         return vec![LadderStep { recipe: recipe.clone(), size: plan_for(recipe, facts).size }];
     }
@@ -51,6 +51,7 @@ pub fn every_step(recipe: &Recipe, facts: &Facts) -> Vec<LadderStep> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::Format;
 
     fn last_widths(recipe: &str, natural: Size) -> [u32; 2] {
         let facts = Facts::plain(Format::Jpeg, natural, crate::Storage::Lossy);
@@ -67,6 +68,14 @@ mod tests {
         assert_eq!(last_widths("fidelity-70", Size::new(90, 50)), [86, 90]);
         assert_eq!(last_widths("fidelity-70", Size::new(640, 50)), [616, 640]);
         assert_eq!(last_widths("fidelity-70", Size::new(9000, 50)), [3744, 3840]);
+    }
+
+    #[test]
+    fn one_vector_serves_every_size_unless_pixels_are_needed() {
+        let facts = Facts::plain(Format::Svg, Size::new(300, 100), crate::Storage::Lossless);
+        let steps = |recipe: &str| every_step(&recipe.parse().expect(recipe), &facts).len();
+        assert_eq!((steps("original"), steps("ratio-1-1")), (1, 1));
+        assert!(steps("blur-4") > 1 && steps("as-png") > 1);
     }
 
     #[test]

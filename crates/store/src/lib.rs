@@ -11,6 +11,7 @@ mod curves;
 mod error;
 mod focus;
 mod originals;
+mod patience;
 mod places;
 mod records;
 mod reductions;

@@ -5,7 +5,7 @@
 use std::{
     ffi::OsString,
     path::{Path, PathBuf},
-    time::{Duration, SystemTime, UNIX_EPOCH},
+    time::{SystemTime, UNIX_EPOCH},
 };
 
 use r2d2::{Pool, PooledConnection};
@@ -13,13 +13,14 @@ use r2d2_sqlite::SqliteConnectionManager;
 use rusqlite::{Connection, ErrorCode};
 use rusqlite_migration::{MigrationDefinitionError, Migrations};
 
-use crate::{StoreError, schema::STEPS};
+use crate::{
+    StoreError,
+    patience::{WAIT, try_again},
+    schema::STEPS,
+};
 
 /// What a database of Kivet's says it is: `KIVT` (<https://sqlite.org/pragma.html>, application_id).
 const APPLICATION: i32 = 0x4b49_5654;
-
-/// How long a call waits for another process to let go of the file, and for a connection.
-const WAIT: Duration = Duration::from_millis(500);
 
 /// The database.
 #[derive(Clone, Debug)]
@@ -35,7 +36,7 @@ impl Records {
     pub fn open(path: &Path) -> Result<Self, StoreError> {
         inspect(path)?;
         let manager = SqliteConnectionManager::file(path).with_init(|connection| {
-            connection.busy_timeout(WAIT)?;
+            connection.busy_handler(Some(try_again))?;
             connection.execute_batch("PRAGMA journal_mode = WAL; PRAGMA synchronous = NORMAL;")
         });
         let pool = Pool::builder().max_size(4).connection_timeout(2 * WAIT).build(manager)?;
@@ -98,7 +99,7 @@ fn inspect(path: &Path) -> Result<(), StoreError> {
         _ => StoreError::Records(error),
     };
     let file = Connection::open(path).map_err(told)?;
-    file.busy_timeout(WAIT).map_err(told)?;
+    file.busy_handler(Some(try_again)).map_err(told)?;
     let number = |of: &str| file.query_row(of, [], |row| row.get::<_, i32>(0)).map_err(told);
     let (application, version) = (number("PRAGMA application_id")?, number("PRAGMA user_version")?);
     let tables = number("SELECT COUNT(*) FROM sqlite_master")?;

@@ -11,6 +11,12 @@
   const elements = () => trees.flatMap((tree) => [...tree.querySelectorAll(tree === document ? 'body, body *' : '*')]);
   // What an element is laid out in: its slot, its parent, or the host of its shadow tree.
   const around = (element) => element.assignedSlot ?? element.parentElement ?? element.getRootNode().host ?? null;
+  // The nearest with a box: `display: contents` has none.
+  const boxAround = (element) => {
+    let at = around(element);
+    while (at && getComputedStyle(at).display === 'contents') at = around(at);
+    return at;
+  };
 
   const attributesOf = (element) =>
     Object.fromEntries([...element.attributes].map(({ name, value }) => [name.toLowerCase(), value]));
@@ -76,13 +82,19 @@
     return { x: box.x + left, y: box.y + top, width: Math.max(0, box.width - left - right), height: Math.max(0, box.height - top - bottom) };
   };
 
+  // Nobody scrolls to what stands before a page's beginning.
+  const reachable = getComputedStyle(document.documentElement).direction === 'rtl'
+    ? { x: -1e7, y: 0, width: 1e7 + innerWidth, height: 1e7 }
+    : { x: 0, y: 0, width: 1e7, height: 1e7 };
+
   // What overflow of the boxes around leaves: `cuts` for good, `view` with scrollers at their present place.
   const clipsOf = (element) => {
     const everything = { x: -1e7, y: -1e7, width: 2e7, height: 2e7 };
     let cuts = everything;
     let view = everything;
+    let inScroller = false;
     let position = getComputedStyle(element).position;
-    for (let at = around(element); at && at !== document.body && at !== document.documentElement; at = around(at)) {
+    for (let at = boxAround(element); at && at !== document.body && at !== document.documentElement; at = boxAround(at)) {
       const style = getComputedStyle(at);
       const holds = position === 'fixed' ? false : position === 'absolute' ? style.position !== 'static' || style.transform !== 'none' : true;
       if (holds) {
@@ -99,10 +111,11 @@
           y: scrolls(style.overflowY) ? -1e7 : clip.y, height: scrolls(style.overflowY) ? 2e7 : clip.height,
         };
         cuts = meet(cuts, hard);
+        inScroller ||= scrolls(style.overflowX) || scrolls(style.overflowY);
         if (style.position !== 'static') position = style.position;
       }
     }
-    return { cuts, view };
+    return { cuts: inScroller ? cuts : meet(cuts, reachable), view };
   };
 
   const specified = (element, property) => {
@@ -111,9 +124,11 @@
   };
   const keyword = (value) => /^(auto|none|normal|min-content|max-content|fit-content.*|stretch|-webkit-fill-available)$/.test(value);
   const heightKnown = (element) => {
-    if (!element || element === document.documentElement) return false;
+    if (!element) return false;
     const value = specified(element, 'height');
-    if (!keyword(value)) return value.includes('%') ? heightKnown(around(element)) : true;
+    // What the page itself is a share of is the screen.
+    if (element === document.documentElement) return !keyword(value);
+    if (!keyword(value)) return value.includes('%') ? heightKnown(boxAround(element)) : true;
     const style = getComputedStyle(element);
     // A block is as wide as its parent before anything arrives.
     return style.aspectRatio !== 'auto' && !style.display.startsWith('inline');
@@ -124,7 +139,7 @@
     const style = getComputedStyle(element);
     if (outOfFlow(style)) return true;
     const height = specified(element, 'height');
-    if (!keyword(height)) return height.includes('%') ? heightKnown(around(element)) : true;
+    if (!keyword(height) && (!height.includes('%') || heightKnown(boxAround(element)))) return true;
     if (style.aspectRatio !== 'auto' && widthKnown(element)) return true;
     if (number(style.minHeight) >= element.getBoundingClientRect().height - 1 && number(style.minHeight) > 0) return true;
     for (let at = around(element); at && at !== document.body; at = around(at)) {
@@ -201,7 +216,8 @@
       fit: style.objectFit,
       position: style.objectPosition,
       reserved: reserved(image),
-      decoded: isImage ? image.complete && image.naturalWidth > 0 : true,
+      // What is still on its way is neither complete nor broken.
+      decoded: !(isImage && image.complete && image.naturalWidth === 0),
     });
   }
 

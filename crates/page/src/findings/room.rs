@@ -171,11 +171,14 @@ fn contradicted(page: &Observation, place: &Use) -> Option<Finding> {
     if !differ(written, width / height) || rounding {
         return None;
     }
-    // A crop by object-fit whose box has just this ratio is described by them, not contradicted.
+    // A crop by object-fit whose box has just this ratio is described by them, not contradicted; so
+    // is a vector, which keeps its shape within.
+    let is_kept =
+        place.fit != "fill" || page.file(place).is_some_and(|file| file.pixels().is_none());
     let is_box = place.rendered
         && !place.area.is_empty()
         && !differ(written, place.area.width / place.area.height);
-    if place.fit != "fill" && is_box {
+    if is_kept && is_box {
         return None;
     }
     let why = format!(

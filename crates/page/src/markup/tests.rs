@@ -72,7 +72,7 @@ fn a_vector_needs_no_candidates_and_nothing_lies_under_what_is_transparent() {
     let document = PlaceDocument { placeholder: Some("flat".to_owned()), ..fixed() };
     let vector = Facts { format: Format::Svg, storage: Storage::Vector, ..photo(300, 200) };
     let text = written(Form::Img, &document, &vector, &Options::default()).text;
-    assert!(text.contains("src=\"/pic/ratio-3-2_") && !text.contains("srcset"), "{text}");
+    assert!(text.contains("src=\"/pic/ratio-3-2/") && !text.contains("srcset"), "{text}");
     assert!(!text.contains("style="), "{text}");
     let clear = Facts { alpha: true, ..photo(3000, 2000) };
     assert!(!written(Form::Img, &document, &clear, &Options::default()).text.contains("style="));

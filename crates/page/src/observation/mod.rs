@@ -97,7 +97,7 @@ pub struct Use {
     /// True if it lies in the first screen but is not seen there: a slide not yet shown, or behind
     /// another.
     pub hidden: bool,
-    /// True if the picture was decoded.
+    /// False if the picture came, or failed to, and there is none to show.
     pub decoded: bool,
     /// True if its box cannot be known without a browser.
     #[serde(skip)]

@@ -5,7 +5,7 @@ use std::{fmt, ops::Deref};
 use kivet_recipe::{
     Basis, Curves, Demand, Facts, Fidelity, Ladder, LadderLimits, LadderPoint, LadderStep, Ladders,
     Policy, Recipe, Request, Size, bytes_by_pixels, choose, every_step, fewest_widths,
-    mean_doublings,
+    mean_doublings, stays_vector,
 };
 use serde::{Deserialize, Deserializer, Serialize, Serializer, de::Error};
 
@@ -266,8 +266,13 @@ impl Chooser<'_> {
     }
 
     /// The recipe with its target. What is sent losslessly gets none: a target that a recipe names
-    /// makes it lossy.
+    /// makes it lossy. A vector has none either, and where nothing is cut from it, it is the
+    /// original.
     fn aimed(&self, recipe: &Recipe, target: Fidelity) -> Recipe {
+        if stays_vector(recipe, self.facts) {
+            let cut = recipe.in_any_quality();
+            return if cut == Recipe::default() { Recipe::original() } else { cut };
+        }
         if self.targets.lossless { recipe.clone() } else { recipe.with_fidelity(target) }
     }
 
@@ -385,6 +390,21 @@ mod tests {
             steps.map(|step| (step.recipe.clone(), step.size)).collect::<Vec<_>>()
         };
         assert_eq!(recipes(&read), recipes(&offered));
+    }
+
+    #[test]
+    fn a_vector_is_named_as_it_is_unless_something_is_cut_from_it() {
+        let facts = Facts::plain(Format::Svg, Size::new(300, 100), Storage::Lossless);
+        let recipes = |ratio: Option<&str>| {
+            let (ratio, fidelity) = (ratio.map(str::to_owned), Some(60));
+            let document = PlaceDocument { ratio, fidelity, ..PlaceDocument::of_sizes("140px") };
+            let place = document.checked(&"logo".parse().expect("a name")).expect("a place");
+            let offered = Offered::expected(&place, &facts, false);
+            let steps = offered.layouts.into_iter().flat_map(|layout| layout.steps);
+            steps.map(|step| step.recipe.to_string()).collect::<Vec<_>>()
+        };
+        assert_eq!(recipes(None), ["original"]);
+        assert_eq!(recipes(Some("1-1")), ["ratio-1-1"]);
     }
 
     #[test]

@@ -19,6 +19,9 @@ use crate::{
 /// A page without end, for what nothing cuts.
 const EVERYTHING: Area = Area { x: -1e7, y: -1e7, width: 2e7, height: 2e7 };
 
+/// Nobody scrolls to what stands before a page's beginning.
+const REACHABLE: Area = Area { x: 0.0, y: 0.0, width: 1e7, height: 1e7 };
+
 const NOTHING: Area = Area { x: 0.0, y: 0.0, width: 0.0, height: 0.0 };
 
 pub(super) fn screen(device: &Device) -> Area {
@@ -249,38 +252,7 @@ fn is_unknown(worked: &Worked<'_>, element: ElementRef<'_>) -> bool {
 fn standing(worked: &Worked<'_>, element: ElementRef<'_>, area: Option<Area>) -> Use {
     let rendered = area.is_some();
     let area = area.unwrap_or(NOTHING);
-    let (mut uncut, mut view) = (EVERYTHING, EVERYTHING);
-    let mut seen = true;
-    for around in
-        std::iter::successors(Some(element), |one| one.parent().and_then(ElementRef::wrap))
-    {
-        let style = worked.styles.style(around);
-        let invisible = style.is("visibility", "hidden")
-            || style.get("opacity").is_some_and(|value| value.parse() == Ok(0.0));
-        seen &= !invisible && (around == element || !is_nowhere(around, style));
-        let is_root = matches!(around.value().name(), "html" | "body");
-        let Some(box_around) = worked.layout.area(around).filter(|_| around != element && !is_root)
-        else {
-            continue;
-        };
-        let along = |overflow: Option<&str>, hard: bool| match overflow {
-            Some("hidden" | "clip") => true,
-            Some("auto" | "scroll") => !hard,
-            _ => false,
-        };
-        let cut = |hard: bool| {
-            let (x, y) =
-                (along(style.get("overflow-x"), hard), along(style.get("overflow-y"), hard));
-            Area {
-                x: if x { box_around.x } else { EVERYTHING.x },
-                width: if x { box_around.width } else { EVERYTHING.width },
-                y: if y { box_around.y } else { EVERYTHING.y },
-                height: if y { box_around.height } else { EVERYTHING.height },
-            }
-        };
-        uncut = uncut.intersection(cut(true));
-        view = view.intersection(cut(false));
-    }
+    let Clips { uncut, view, seen } = clips(worked, element);
     let screen = screen(worked.device);
     let in_screen = area.intersection(view).intersection(screen);
     let in_view = rendered && seen && in_screen.width >= 1.0 && in_screen.height >= 1.0;
@@ -294,6 +266,52 @@ fn standing(worked: &Worked<'_>, element: ElementRef<'_>, area: Option<Area>) ->
         unknown: is_unknown(worked, element),
         ..Use::default()
     }
+}
+
+/// What the boxes around an element leave of it.
+struct Clips {
+    /// For good.
+    uncut: Area,
+    /// With scrollers where they are at first.
+    view: Area,
+    /// False if it or a box around it is invisible.
+    seen: bool,
+}
+
+fn clips(worked: &Worked<'_>, element: ElementRef<'_>) -> Clips {
+    let (mut uncut, mut view) = (EVERYTHING, EVERYTHING);
+    let (mut seen, mut in_scroller) = (true, false);
+    for around in
+        std::iter::successors(Some(element), |one| one.parent().and_then(ElementRef::wrap))
+    {
+        let style = worked.styles.style(around);
+        let invisible = style.is("visibility", "hidden")
+            || style.get("opacity").is_some_and(|value| value.parse() == Ok(0.0));
+        seen &= !invisible && (around == element || !is_nowhere(around, style));
+        let is_root = matches!(around.value().name(), "html" | "body");
+        let Some(box_around) = worked.layout.area(around).filter(|_| around != element && !is_root)
+        else {
+            continue;
+        };
+        let overflow = ["overflow-x", "overflow-y"].map(|name| style.get(name).unwrap_or_default());
+        let scrolls = overflow.map(|overflow| matches!(overflow, "auto" | "scroll"));
+        let hides = overflow.map(|overflow| matches!(overflow, "hidden" | "clip"));
+        in_scroller |= scrolls[0] || scrolls[1];
+        uncut = uncut.intersection(along(box_around, hides));
+        view = view.intersection(along(box_around, [0, 1].map(|at| hides[at] || scrolls[at])));
+    }
+    let is_rtl = worked.document.elements("html").any(|html| html.attr("dir") == Some("rtl"));
+    if !in_scroller && !is_rtl {
+        uncut = uncut.intersection(REACHABLE);
+    }
+    Clips { uncut, view, seen }
+}
+
+/// A box where it cuts: across, down, or both.
+fn along(cutting: Area, [across, down]: [bool; 2]) -> Area {
+    let Area { x, width, .. } = if across { cutting } else { EVERYTHING };
+    let Area { y, height, .. } = if down { cutting } else { EVERYTHING };
+    Area { x, y, width, height }
 }
 
 fn ancestors(element: ElementRef<'_>) -> Vec<Ancestor> {
@@ -353,12 +371,12 @@ fn height_known(worked: &Worked<'_>, element: ElementRef<'_>) -> bool {
     let style = worked.styles.style(element);
     match style.get("height") {
         None | Some("auto" | "fit-content" | "min-content" | "max-content") => false,
-        Some(height) if height.contains('%') => {
-            let parent = element
-                .parent()
-                .and_then(ElementRef::wrap)
-                .filter(|parent| parent.value().name() != "html");
-            parent.is_some_and(|parent| height_known(worked, parent))
+        // What the page itself is a share of is the screen.
+        Some(height) if height.contains('%') && element.value().name() != "html" => {
+            let has_box =
+                |one: &ElementRef<'_>| !worked.styles.style(*one).is("display", "contents");
+            let around = element.ancestors().filter_map(ElementRef::wrap).find(has_box);
+            around.is_some_and(|around| height_known(worked, around))
         }
         Some(_) => true,
     }

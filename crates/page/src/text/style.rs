@@ -218,13 +218,18 @@ fn border_width<'a>(words: &[&'a str]) -> &'a str {
     }
 }
 
-/// The words of a value: spaces inside parentheses do not part.
+/// What stands in the parentheses of a function.
+pub(super) fn inside<'a>(name: &str, call: &'a str) -> Option<&'a str> {
+    call.strip_prefix(name)?.strip_prefix('(')?.strip_suffix(')')
+}
+
+/// The words of a value: spaces inside parentheses or brackets do not part.
 pub(super) fn spaced(value: &str) -> Vec<&str> {
     let (mut depth, mut start, mut words) = (0_i32, None, Vec::new());
     for (at, c) in value.char_indices() {
         match c {
-            '(' => depth += 1,
-            ')' => depth -= 1,
+            '(' | '[' => depth += 1,
+            ')' | ']' => depth -= 1,
             _ => {}
         }
         if c.is_whitespace() && depth == 0 {

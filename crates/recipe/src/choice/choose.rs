@@ -44,8 +44,9 @@ pub enum ChoiceError {
     },
 }
 
-/// Filters, overlays and the search for borders need pixels; all else a vector can follow as one.
-pub(super) fn stays_vector(recipe: &Recipe, facts: &Facts) -> bool {
+/// True if the original is a vector and its rendition is one too. Filters, overlays and the search for
+/// borders need pixels; all else a vector can follow as one.
+pub fn stays_vector(recipe: &Recipe, facts: &Facts) -> bool {
     facts.format == Format::Svg
         && recipe.format.is_none()
         && recipe.filters.is_empty()

@@ -84,6 +84,11 @@ impl Recipe {
         Self { clauses: Clauses { format: None, ..self.clauses.clone() } }
     }
 
+    /// The same without a target, or the wish to be lossless.
+    pub fn in_any_quality(&self) -> Self {
+        Self { clauses: Clauses { quality: None, ..self.clauses.clone() } }
+    }
+
     /// The same with a fidelity target.
     pub fn with_fidelity(&self, target: Fidelity) -> Self {
         Self {

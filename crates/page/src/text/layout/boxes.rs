@@ -117,14 +117,36 @@ impl Boxes {
             let size = Size { width: taffy::Dimension::length(0.0), height: style.size.height };
             Style { size, aspect_ratio: None, ..style.clone() }
         });
-        let resolve = |handle: *const (), around: f32| self.lengths.resolve(handle, around);
-        compute_leaf_layout(inputs, narrow.as_ref().unwrap_or(style), resolve, |known, room| {
-            match narrow {
-                Some(_) => Size { width: 0.0, height: known.height.unwrap_or(0.0) },
-                None => content.size(known, room),
-            }
-        })
+        let lay_out = |inputs: &LayoutInput| {
+            let resolve = |handle: *const (), around: f32| self.lengths.resolve(handle, around);
+            compute_leaf_layout(
+                inputs.clone(),
+                narrow.as_ref().unwrap_or(style),
+                resolve,
+                |known, room| match narrow {
+                    Some(_) => Size { width: 0.0, height: known.height.unwrap_or(0.0) },
+                    None if is_picture => content.size(known.or(within(inputs, room)), room),
+                    None => content.size(known, room),
+                },
+            )
+        };
+        let open = inputs.known_dimensions;
+        let output = lay_out(&inputs);
+        let follows = is_picture && narrow.is_none() && open.height.is_none();
+        if !follows || open.width.is_some() || !style.size.height.is_auto() {
+            return output;
+        }
+        // The library holds a picture's width within its limits; the height follows (CSS 2, 10.4).
+        let known_dimensions = Size { width: Some(output.size.width), height: None };
+        lay_out(&LayoutInput { known_dimensions, ..inputs })
     }
+}
+
+/// The width inside border and padding, where the width of the whole is settled: when it lays out for
+/// good, the library tells only how much room that leaves.
+fn within(inputs: &LayoutInput, room: Size<AvailableSpace>) -> Size<Option<f32>> {
+    let width = inputs.known_dimensions.width.and(room.width.into_option());
+    Size { width, height: None }
 }
 
 fn is_share(style: &Style) -> bool {

@@ -40,7 +40,25 @@ pub fn is_nowhere(element: ElementRef<'_>, style: &Style) -> bool {
     );
     never
         || style.is("display", "none")
-        || (element.attr("hidden").is_some() && style.get("display").is_none())
+        || (is_closed(element) && style.get("display").is_none())
+        || is_folded(element)
+}
+
+/// What browsers show only once it is opened (HTML, 15.3.1), where no style says otherwise.
+fn is_closed(element: ElementRef<'_>) -> bool {
+    element.attr("hidden").is_some()
+        || element.attr("popover").is_some()
+        || (element.value().name() == "dialog" && element.attr("open").is_none())
+}
+
+/// What `details` shows only once it is opened: all but its first `summary`.
+fn is_folded(element: ElementRef<'_>) -> bool {
+    let Some(around) = element.parent().and_then(ElementRef::wrap) else { return false };
+    if around.value().name() != "details" || around.attr("open").is_some() {
+        return false;
+    }
+    let summary = around.child_elements().find(|child| child.value().name() == "summary");
+    summary != Some(element)
 }
 
 pub(super) fn is_block(element: ElementRef<'_>, style: &Style) -> bool {

@@ -6,6 +6,7 @@ mod boxes;
 mod kinds;
 mod lengths;
 mod sides;
+mod tracks;
 mod translate;
 mod tree;
 

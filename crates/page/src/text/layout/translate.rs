@@ -3,21 +3,16 @@
 use std::str::FromStr;
 
 use taffy::{
-    BoxSizing, Display, GridTemplateArea, GridTemplateAreas, GridTemplateComponent,
-    GridTemplateTracks, Line, Overflow, Point, Position, Rect, Size,
+    BoxSizing, Display, GridTemplateArea, GridTemplateAreas, Line, Overflow, Point, Position, Rect,
+    Size,
 };
 
 use super::{
     kinds::usual_margin,
     lengths::{Amount, Lengths},
+    tracks::Tracks,
 };
-use crate::{
-    Basis,
-    text::{
-        sheet::separate,
-        style::{Style, spaced},
-    },
-};
+use crate::{Basis, text::style::Style};
 
 /// What browsers give an element where nothing is said.
 pub(super) struct Usual<'a> {
@@ -84,22 +79,17 @@ impl Translation<'_> {
             Some("grid" | "inline-grid") => Display::Grid,
             Some("flow-root" | "inline-block") => Display::FlowRoot,
             None if tag == "tr" => Display::Flex,
-            None | Some("block") if self.columns().is_some() => Display::Grid,
             _ => Display::Block,
         }
     }
 
-    /// The tracks of a multi-column box (CSS Multi-column 1): what stands in it is as wide as one.
-    fn columns(&self) -> Option<String> {
-        let said = |name: &str| self.style.get(name).filter(|value| *value != "auto");
-        match (said("column-count"), said("column-width")) {
-            (Some(count), _) => Some(format!("repeat({}, 1fr)", count.parse::<u16>().ok()?)),
-            (None, Some(width)) => {
-                let width = crate::length(width, self.basis)?;
-                Some(format!("repeat(auto-fit, minmax({width}px, 1fr))"))
-            }
-            (None, None) => None,
-        }
+    /// The columns of a box that flows in some: what stands in it is as wide as one.
+    fn columns(&mut self) -> Option<Tracks> {
+        let style = self.style;
+        let flows = matches!(style.get("display"), None | Some("block" | "flow-root"));
+        let said = |name: &str| style.get(name).filter(|value| flows && *value != "auto");
+        let asked = (said("column-count"), said("column-width"));
+        Tracks::columns(asked, column_gap(style), self.basis, self.lengths)
     }
 
     fn overflow(&self, name: &str) -> Overflow {
@@ -110,41 +100,8 @@ impl Translation<'_> {
         }
     }
 
-    fn tracks(
-        &mut self,
-        name: &str,
-    ) -> Option<GridTemplateTracks<String, GridTemplateComponent<String>>> {
-        let tracks =
-            spaced(self.style.get(name)?).into_iter().map(|track| match inside("repeat", track) {
-                Some(repeated) => {
-                    let (count, tracks) = repeated.split_once(',').unwrap_or((repeated, ""));
-                    let tracks: Vec<String> =
-                        spaced(tracks).into_iter().map(|track| self.track(track)).collect();
-                    format!("repeat({count}, {})", tracks.join(" "))
-                }
-                None => self.track(track),
-            });
-        tracks.collect::<Vec<String>>().join(" ").parse().ok()
-    }
-
-    /// A track with every length in pixels, the only unit the library reads beside percentages and
-    /// fractions.
-    fn track(&mut self, track: &str) -> String {
-        for name in ["minmax", "fit-content"] {
-            if let Some(sizes) = inside(name, track) {
-                let sizes: Vec<String> =
-                    separate(sizes).into_iter().map(|size| self.in_pixels(size)).collect();
-                return format!("{name}({})", sizes.join(", "));
-            }
-        }
-        self.in_pixels(track)
-    }
-
-    fn in_pixels(&mut self, size: &str) -> String {
-        match self.lengths.read(size, self.basis) {
-            Amount::Pixels(pixels) => format!("{pixels}px"),
-            _ => size.to_owned(),
-        }
+    fn tracks(&mut self, name: &str) -> Option<Tracks> {
+        Tracks::read(self.style.get(name)?, self.basis, self.lengths)
     }
 
     fn line(&self, name: &str) -> Option<Line<taffy::GridPlacement>> {
@@ -161,9 +118,9 @@ impl Translation<'_> {
     }
 }
 
-/// What stands in the parentheses of a function.
-fn inside<'a>(name: &str, call: &'a str) -> Option<&'a str> {
-    call.strip_prefix(name)?.strip_prefix('(')?.strip_suffix(')')
+/// The gap between columns of text, which is a letter's height if nothing is said.
+fn column_gap(style: &Style) -> &str {
+    style.get("column-gap").filter(|gap| *gap != "normal").unwrap_or("1em")
 }
 
 /// An element's style, but for what hangs on its content.
@@ -240,23 +197,17 @@ fn aligned(from: &mut Translation<'_>, usual: &Usual<'_>, to: &mut taffy::Style)
 }
 
 fn gridded(from: &mut Translation<'_>, to: &mut taffy::Style) {
-    if let Some(columns) = from.tracks("grid-template-columns") {
+    if let Some(columns) = from.columns() {
         to.grid_template_columns = columns.tracks;
-        to.grid_template_column_names = columns.line_names;
-    }
-    if let Some(tracks) = from.columns().filter(|_| to.display == Display::Grid)
-        && let Ok(columns) =
-            tracks.parse::<GridTemplateTracks<String, GridTemplateComponent<String>>>()
-    {
+        to.display = Display::Grid;
+        to.gap.width = from.lengths.read(column_gap(from.style), from.basis).or_nothing();
+    } else if let Some(columns) = from.tracks("grid-template-columns") {
         to.grid_template_columns = columns.tracks;
-        if from.style.get("column-gap").is_none() {
-            let font = crate::length("1em", from.basis).unwrap_or(16.0);
-            to.gap.width = Amount::Pixels(font as f32).or_nothing();
-        }
+        to.grid_template_column_names = columns.names;
     }
     if let Some(rows) = from.tracks("grid-template-rows") {
         to.grid_template_rows = rows.tracks;
-        to.grid_template_row_names = rows.line_names;
+        to.grid_template_row_names = rows.names;
     }
     to.grid_template_areas = from.style.get("grid-template-areas").and_then(areas);
     to.grid_auto_flow = from.keyword("grid-auto-flow").unwrap_or_default();
