@@ -36,12 +36,13 @@
     subtree: true, childList: true, characterData: true, attributes: true, attributeFilter: ['style', 'class', 'hidden', 'height'],
   });
 
-  // The nearest arrival above what moved, from the last half second; a picture or embed before what merely holds it.
+  // The nearest arrival above what moved, from the last half second; a picture or embed before what merely holds it. What
+  // was moved itself is no cause.
   const RECENT = 500;
-  const causeOf = (at, moved, previousTop, currentTop) => {
+  const causeOf = (at, moved, allMoved, previousTop, currentTop) => {
     const candidates = arrivals.filter((one) => {
       if (one.at < at - RECENT || one.at > at + 60 || !one.element.isConnected) return false;
-      if (one.element === moved || moved.contains(one.element) || one.element.contains(moved)) return false;
+      if (one.element.contains(moved) || allMoved.some((other) => other.contains(one.element))) return false;
       const box = one.element.getBoundingClientRect();
       return box.height > 1 && box.top < Math.max(previousTop, currentTop) + 1;
     });
@@ -59,7 +60,8 @@
       if (!source) continue;
       const node = source.node instanceof Element ? source.node : source.node.parentElement;
       if (!node) continue;
-      const cause = causeOf(entry.startTime, node, source.previousRect.top, source.currentRect.top);
+      const allMoved = entry.sources.flatMap(({ node: other }) => (other ? [other] : []));
+      const cause = causeOf(entry.startTime, node, allMoved, source.previousRect.top, source.currentRect.top);
       kivet.shifts.push({ value: entry.value, moved: node, cause });
     }
   }).observe({ type: 'layout-shift', buffered: true });

@@ -6,7 +6,10 @@ use std::sync::Arc;
 use kivet_image::{Raster, Reduction};
 use kivet_recipe::{Facts, Gamut, Plan};
 use kivet_store::Reductions;
-use moka::sync::Cache;
+use quick_cache::{
+    DefaultHashBuilder, OptionsBuilder, Weighter,
+    sync::{Cache, DefaultLifecycle},
+};
 
 use super::PipelineError;
 
@@ -14,44 +17,72 @@ use super::PipelineError;
 /// moments, reductions for long.
 const DRAWN_SHARE: u64 = 4;
 
+/// About how many things a cache holds.
+const EXPECTED: usize = 100;
+
 /// Originals of which it is remembered that they were drawn from.
-const DRAWN_FROM: u64 = 100_000;
+const DRAWN_FROM: usize = 100_000;
+
+/// What is held by its bytes, and let go at once.
+type Held<T> = Cache<String, Arc<T>, Bytes>;
 
 /// The cache. Cheap to clone; calls block.
 #[derive(Clone)]
 pub(super) struct DecodeCache {
-    drawn: Cache<String, Arc<Raster>>,
-    reductions: Cache<String, Arc<Reduction>>,
+    drawn: Arc<Held<Raster>>,
+    reductions: Arc<Held<Reduction>>,
     /// Originals that were drawn from at least once.
-    drawn_from: Cache<String, ()>,
+    drawn_from: Arc<Cache<String, ()>>,
     disk: Reductions,
+}
+
+/// Weighs by bytes.
+#[derive(Clone)]
+struct Bytes;
+
+impl Weighter<String, Arc<Raster>> for Bytes {
+    fn weight(&self, _: &String, raster: &Arc<Raster>) -> u64 {
+        raster.bytes().len() as u64
+    }
+}
+
+impl Weighter<String, Arc<Reduction>> for Bytes {
+    fn weight(&self, _: &String, reduction: &Arc<Reduction>) -> u64 {
+        reduction.weight() as u64
+    }
+}
+
+/// A cache of so many bytes, in one part: in several, each would hold but few of things this large.
+fn held<T>(bytes: u64) -> Arc<Held<T>>
+where
+    Bytes: Weighter<String, Arc<T>>,
+{
+    let options = OptionsBuilder::new()
+        .shards(1)
+        .weight_capacity(bytes)
+        .estimated_items_capacity(EXPECTED)
+        .build();
+    // Both numbers are there, which is all that can be wrong with options.
+    let options = options.unwrap_or_else(|error| unreachable!("{error}"));
+    let (hasher, lifecycle) = (DefaultHashBuilder::default(), DefaultLifecycle::default());
+    Arc::new(Cache::with_options(options, Bytes, hasher, lifecycle))
 }
 
 impl DecodeCache {
     pub(super) fn new(memory_mib: u64, disk: Reductions) -> Self {
         let bytes = memory_mib << 20;
-        let weight = |bytes: usize| u32::try_from(bytes).unwrap_or(u32::MAX);
         Self {
-            drawn: Cache::builder()
-                .max_capacity(bytes / DRAWN_SHARE)
-                .weigher(move |_, raster: &Arc<Raster>| weight(raster.bytes().len()))
-                .build(),
-            reductions: Cache::builder()
-                .max_capacity(bytes - bytes / DRAWN_SHARE)
-                .weigher(move |_, reduction: &Arc<Reduction>| weight(reduction.weight()))
-                .build(),
-            drawn_from: Cache::new(DRAWN_FROM),
+            drawn: held(bytes / DRAWN_SHARE),
+            reductions: held(bytes - bytes / DRAWN_SHARE),
+            drawn_from: Arc::new(Cache::new(DRAWN_FROM)),
             disk,
         }
     }
 
     /// Forgets what is in memory; reductions stay on disk.
     pub(super) fn forget(&self) {
-        self.drawn.invalidate_all();
-        self.reductions.invalidate_all();
-        // Otherwise they are let go only as others come.
-        self.drawn.run_pending_tasks();
-        self.reductions.run_pending_tasks();
+        self.drawn.clear();
+        self.reductions.clear();
     }
 
     /// The picture drawn under `key`, or what `draw` gives, once however many ask.
@@ -60,8 +91,7 @@ impl DecodeCache {
         key: String,
         draw: impl FnOnce() -> Result<Raster, PipelineError>,
     ) -> Result<Arc<Raster>, PipelineError> {
-        let drawn = self.drawn.try_get_with(key, || draw().map(Arc::new));
-        drawn.map_err(|error: Arc<PipelineError>| PipelineError::clone(&error))
+        self.drawn.get_or_insert_with(&key, || draw().map(Arc::new))
     }
 
     /// The smallest reduction of the original with `hash` that serves `plan`; `None` where only the
@@ -78,7 +108,8 @@ impl DecodeCache {
         if !Reduction::is_worth(facts) || !Reduction::would_serve(facts, plan, 0) {
             return Ok(None);
         }
-        let is_first = self.drawn_from.entry_by_ref(hash).or_insert(()).is_fresh();
+        let is_first = self.drawn_from.get(hash).is_none();
+        self.drawn_from.insert(hash.to_owned(), ());
         if is_first && !self.has_reduction(hash, gamut) {
             return Ok(None);
         }
@@ -118,7 +149,7 @@ impl DecodeCache {
         make: impl FnOnce() -> Result<Reduction, PipelineError>,
     ) -> Result<Arc<Reduction>, PipelineError> {
         let key = reduction_key(hash, gamut, level);
-        let found = self.reductions.try_get_with(key.clone(), || {
+        self.reductions.get_or_insert_with(&key, || {
             if let Some(kept) = self.disk.get(&key).and_then(|bytes| Reduction::from_bytes(&bytes))
             {
                 return Ok(Arc::new(kept));
@@ -129,8 +160,7 @@ impl DecodeCache {
                 tracing::warn!(error = %crate::causes(&error), "a reduction could not be stored");
             }
             Ok(Arc::new(made))
-        });
-        found.map_err(|error: Arc<PipelineError>| PipelineError::clone(&error))
+        })
     }
 }
 
