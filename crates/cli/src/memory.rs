@@ -8,19 +8,13 @@
 #[global_allocator]
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
-/// The C libraries' buffers from this size on have pages of their own, which go back as they are
-/// freed, and an arena's free end goes back from this size on. Left to itself the allocator raises
-/// both to tens of megabytes an arena once it has seen pictures.
-#[cfg(all(target_os = "linux", target_env = "gnu"))]
-const LARGE: i32 = 1 << 20;
-
-/// Tells the system's allocator what is large. To be called before other threads start.
+/// Keeps the system's allocator to one arena, the only one whose free end it can give back: of
+/// others, one for each thread, it keeps up to 64 MB. To be called before other threads start.
 pub fn set_up() {
-    // SAFETY: it takes no pointer; no other thread allocates yet, so none sees the settings change.
+    // SAFETY: it takes no pointer, and no other thread allocates yet.
     #[cfg(all(target_os = "linux", target_env = "gnu"))]
     unsafe {
-        libc::mallopt(libc::M_MMAP_THRESHOLD, LARGE);
-        libc::mallopt(libc::M_TRIM_THRESHOLD, LARGE);
+        libc::mallopt(libc::M_ARENA_MAX, 1);
     }
 }
 
