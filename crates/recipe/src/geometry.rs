@@ -38,6 +38,16 @@ pub fn plan(recipe: &Recipe, natural: Size) -> Plan {
     plan_for(recipe, &Facts::plain(Format::Png, natural, Storage::Lossy))
 }
 
+/// True if the original is a vector and its rendition is one too. Filters, overlays and the search for
+/// borders need pixels; all else a vector can follow as one.
+pub fn stays_vector(recipe: &Recipe, facts: &Facts) -> bool {
+    facts.format == Format::Svg
+        && recipe.format.is_none()
+        && recipe.filters.is_empty()
+        && recipe.overlays.is_empty()
+        && !recipe.trim
+}
+
 /// The plan of `recipe` for an original with `facts`.
 pub fn plan_for(recipe: &Recipe, facts: &Facts) -> Plan {
     let scene = Scene::new(recipe, facts);

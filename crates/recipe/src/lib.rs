@@ -50,8 +50,7 @@ mod trial;
 pub use accept::{Accepted, accepts_coding};
 pub use access::{Access, PlaceRecipes};
 pub use choice::{
-    Candidate, Choice, ChoiceError, Edits, Lowered, Reason, Varies, choose, kind, stays_vector,
-    varies,
+    Candidate, Choice, ChoiceError, Edits, Lowered, Reason, Varies, choose, kind, varies,
 };
 pub use curve::{
     Basis, Curve, Curves, Measured, Prediction, Sample, Scale, Seen, View, coded_bytes_per_pixel,
@@ -64,7 +63,7 @@ pub use facts::{Analysis, Facts, Kind, Storage};
 pub use fidelity::Fidelity;
 pub use filter::{Effect, Filter, Region};
 pub use format::Format;
-pub use geometry::{Canvas, Plan, plan, plan_for};
+pub use geometry::{Canvas, Plan, plan, plan_for, stays_vector};
 pub use improve::{Improver, Outcome, Step};
 pub use ladder::{
     Demand, Ladder, LadderLimits, LadderPoint, Ladders, bytes_by_pixels, fewest_widths,

@@ -7,7 +7,7 @@ use super::{
 };
 use crate::{
     CanvasColour, Curves, Encoding, Facts, Filter, Format, Gamut, Plan, Policy, Recipe, Request,
-    Size, WidthFrom, plan_for,
+    Size, WidthFrom, plan_for, stays_vector,
 };
 
 /// The most pixels a vector is drawn at: it has no size of its own to hold it back.
@@ -42,16 +42,6 @@ pub enum ChoiceError {
         /// The format.
         format: Format,
     },
-}
-
-/// True if the original is a vector and its rendition is one too. Filters, overlays and the search for
-/// borders need pixels; all else a vector can follow as one.
-pub fn stays_vector(recipe: &Recipe, facts: &Facts) -> bool {
-    facts.format == Format::Svg
-        && recipe.format.is_none()
-        && recipe.filters.is_empty()
-        && recipe.overlays.is_empty()
-        && !recipe.trim
 }
 
 /// Chooses what to make of an original with `facts` and `curves` for one request.

@@ -7,7 +7,7 @@ mod outcome;
 mod target;
 mod varies;
 
-pub use choose::{ChoiceError, choose, stays_vector};
+pub use choose::{ChoiceError, choose};
 pub use kind::kind;
 pub use outcome::{Candidate, Choice, Edits, Reason};
 pub use target::Lowered;

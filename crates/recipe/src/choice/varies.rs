@@ -1,7 +1,6 @@
 //! What `Vary` says: a matter of recipe, facts and policy, never of the request.
 
-use super::choose::stays_vector;
-use crate::{Facts, Format, Policy, Quality, Recipe};
+use crate::{Facts, Format, Policy, Quality, Recipe, stays_vector};
 
 /// Which request headers an answer can depend on.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]

@@ -120,7 +120,7 @@ impl Boxes {
         let lay_out = |inputs: &LayoutInput| {
             let resolve = |handle: *const (), around: f32| self.lengths.resolve(handle, around);
             compute_leaf_layout(
-                inputs.clone(),
+                *inputs,
                 narrow.as_ref().unwrap_or(style),
                 resolve,
                 |known, room| match narrow {
