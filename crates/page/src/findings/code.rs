@@ -62,7 +62,7 @@ codes! {
     RatioDistorted "ratio-distorted" "the picture is shown stretched"
         "shown at a ratio 4% or more off its own",
     WrongDimensions "wrong-dimensions" "width and height contradict the file"
-        "`width` and `height` at a ratio 4% or more off the file's, unless they describe a crop by `object-fit`",
+        "`width` and `height` at a ratio 4% or more off the file's, unless they describe a crop by `object-fit`, or a vector's box",
     AltMissing "alt-missing" "there is no alt"
         "no `alt`, and not hidden from readers",
     AltUseless "alt-useless" "the alt says nothing"
