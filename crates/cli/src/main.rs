@@ -76,7 +76,6 @@ pub fn commands_of_kivet() -> clap::Command {
 }
 
 fn main() -> ExitCode {
-    memory::set_up();
     let Kivet { command, json } = Kivet::parse();
     let done = match command {
         Command::Init(init) => init.run(json),
