@@ -24,21 +24,15 @@ pub(super) struct Tracks {
 impl Tracks {
     /// Reads a list; `None` if a part of it is not one, which makes the whole invalid.
     pub fn read(list: &str, basis: &Basis, lengths: &mut Lengths) -> Option<Self> {
-        let mut read = Self { tracks: Vec::new(), names: vec![Vec::new()] };
-        for part in spaced(list) {
-            if let Some(names) = names(part) {
-                read.names.last_mut()?.extend(names);
-                continue;
-            }
-            read.tracks.push(match inside("repeat", part) {
+        let (tracks, names) = listed(list, |part| {
+            Some(match inside("repeat", part) {
                 Some(repeated) => {
                     GridTemplateComponent::Repeat(repetition(repeated, basis, lengths)?)
                 }
                 None => GridTemplateComponent::Single(track(part, basis, lengths)?),
-            });
-            read.names.push(Vec::new());
-        }
-        (!read.tracks.is_empty()).then_some(read)
+            })
+        })?;
+        Some(Self { tracks, names })
     }
 
     /// The columns of text (CSS Multi-column 1, 3.4): as many as fit, where `width` says how wide they
@@ -67,6 +61,23 @@ impl Tracks {
     }
 }
 
+/// What `read` makes of the parts of a list, with the names of the lines around them; at least one.
+fn listed<T>(
+    list: &str,
+    mut read: impl FnMut(&str) -> Option<T>,
+) -> Option<(Vec<T>, Vec<Vec<String>>)> {
+    let (mut parts, mut line_names) = (Vec::new(), vec![Vec::new()]);
+    for part in spaced(list) {
+        if let Some(names) = names(part) {
+            line_names.last_mut()?.extend(names);
+            continue;
+        }
+        parts.push(read(part)?);
+        line_names.push(Vec::new());
+    }
+    (!parts.is_empty()).then_some((parts, line_names))
+}
+
 /// The names in brackets.
 fn names(part: &str) -> Option<impl Iterator<Item = String>> {
     let names = part.strip_prefix('[')?.strip_suffix(']')?;
@@ -85,16 +96,8 @@ fn repetition(
         // More than any page has, and than the library can count.
         count => RepetitionCount::Count(count.parse::<u32>().ok()?.try_into().unwrap_or(u16::MAX)),
     };
-    let (mut tracks, mut line_names) = (Vec::new(), vec![Vec::new()]);
-    for part in spaced(list) {
-        if let Some(names) = names(part) {
-            line_names.last_mut()?.extend(names);
-            continue;
-        }
-        tracks.push(track(part, basis, lengths)?);
-        line_names.push(Vec::new());
-    }
-    (!tracks.is_empty()).then_some(GridTemplateRepetition { count, tracks, line_names })
+    let (tracks, line_names) = listed(list, |part| track(part, basis, lengths))?;
+    Some(GridTemplateRepetition { count, tracks, line_names })
 }
 
 fn track(text: &str, basis: &Basis, lengths: &mut Lengths) -> Option<TrackSizingFunction> {
