@@ -14,7 +14,7 @@ const KIVET_PORT: u16 = 8492;
 const PLAIN_PORT: u16 = 8493;
 const SECURE_PORT: u16 = 8495;
 
-const TURNS: usize = 7;
+const TURNS: usize = 15;
 
 /// The urgent picture stands in the middle of the others.
 const URGENT: usize = 6;

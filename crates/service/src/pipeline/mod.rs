@@ -29,7 +29,7 @@ use kivet_store::{Blob, Blobs, HeldOf, Records, Reductions, Stage};
 use moka::future::Cache;
 
 use crate::{
-    blocking::blocking,
+    blocking::{Panicked, blocking},
     config::Limits,
     metrics::Metrics,
     queue::{Cost, Queue, Requester},
@@ -44,7 +44,7 @@ use flights::{Control, Flights};
 use improver::Improver;
 pub use job::Job;
 pub use key::RenditionKey;
-use low_priority::LowPriority;
+use low_priority::{BACKGROUND, LowPriority, USUAL};
 use renderer::Renderer;
 use rendition_store::RenditionStore;
 pub use source::{MadeTimings, Source};
@@ -60,7 +60,8 @@ pub struct Pipeline {
     queue: Queue,
     flights: Flights,
     background: Background,
-    thread: LowPriority,
+    usual_threads: LowPriority,
+    background_thread: LowPriority,
     analysed: Cache<String, Arc<Original>>,
     records: Records,
     limits: Limits,
@@ -71,6 +72,9 @@ pub struct Pipeline {
 /// Bytes of memory that a pixel of a rendition takes while it is made: as linear light, as the encoder
 /// sees it, and in the encoder.
 const BYTES_PER_PIXEL: u64 = 32;
+
+/// First renditions at work or stepped aside at a time, beside urgent ones; further ones wait.
+const MAX_THREADS: usize = 512;
 
 /// What a first rendition takes: its pixels, and the file they come from.
 fn cost(job: &Job) -> Cost {
@@ -92,7 +96,7 @@ impl Pipeline {
     /// A pipeline over the given tiers. `overlays` names the state of the overlays in `assets`.
     ///
     /// # Errors
-    /// If no thread can be had for the background.
+    /// If the system has no means for further threads.
     pub fn new(
         stores: Stores,
         (assets, overlays): (Assets, String),
@@ -118,12 +122,12 @@ impl Pipeline {
             curves: CurveStore::new(records.clone(), revision.clone()),
             improve: policy.improve,
         };
-        let thread = LowPriority::start()?;
+        let background_thread = LowPriority::new("kivet-background", BACKGROUND, 1)?;
         let improver = Improver {
             store: store.clone(),
             renderer: renderer.clone(),
             queue: queue.clone(),
-            thread: thread.clone(),
+            thread: background_thread.clone(),
             policy,
             revision,
         };
@@ -133,7 +137,8 @@ impl Pipeline {
             queue,
             flights: Flights::default(),
             background: Background::start(improver),
-            thread,
+            usual_threads: LowPriority::new("kivet-usual", USUAL, MAX_THREADS)?,
+            background_thread,
             analysed: Cache::new(ANALYSED_IN_MEMORY),
             records,
             limits,
@@ -281,7 +286,8 @@ impl Pipeline {
         Ok((self.store.put(key, job, blob).await?, Source::Made(timings)))
     }
 
-    /// Makes a first rendition on a thread of its own, once a core is free.
+    /// Makes a first rendition on a thread of its own, once a core is free. An urgent one gets
+    /// most of a core that it shares with others.
     async fn make(
         &self,
         (job, requester): (&Job, Requester),
@@ -292,7 +298,7 @@ impl Pipeline {
         let queued = asked.elapsed();
         let under_way = self.metrics.begun();
         let (renderer, own) = (self.renderer.clone(), job.clone());
-        let made = blocking(move || {
+        let make = move || {
             let _until_done = (Arc::clone(&permit), under_way);
             let work = control.work.giving_way(move || permit.give_way());
             if !control.begin() {
@@ -302,8 +308,13 @@ impl Pipeline {
                 ));
             }
             renderer.first(&own, &work)
-        });
-        let (blob, work) = made.await??;
+        };
+        let made = if requester.is_urgent() {
+            blocking(make).await
+        } else {
+            self.usual_threads.run(make).await
+        };
+        let (blob, work) = made??;
         let timings = MadeTimings { queued, work };
         self.metrics.made(job.choice.format, blob.bytes.len(), timings);
         Ok((blob, timings))
@@ -376,12 +387,11 @@ impl Pipeline {
     ///
     /// # Errors
     /// If it panics.
-    pub async fn give_back(&self, give_back: fn()) -> Result<(), PipelineError> {
+    pub async fn give_back(&self, give_back: fn()) -> Result<(), Panicked> {
         let decoded = self.renderer.decoded.clone();
-        let tidied = self.thread.run(move || {
+        let tidied = self.background_thread.run(move || {
             decoded.forget();
             give_back();
-            Ok(())
         });
         tidied.await
     }
