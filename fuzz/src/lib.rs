@@ -4,12 +4,18 @@
 //! `cargo fuzz run NAME --features libfuzzer` feeds them for as long as wanted; the test here,
 //! which CI runs, feeds them the corpora and a few thousand mutations of these.
 
-use std::time::Duration;
+use std::{collections::HashMap, time::Duration};
 
 use kivet_image::{
     Limits, Task, Work, analyse, credit, find_trim_box, kind, metadata, without_location,
 };
-use kivet_recipe::{Curves, Policy, Recipe, Request, choose};
+use kivet_page::{
+    DEVICES, TextPage, findings,
+    observation::{Area, PictureFile},
+    observe,
+};
+use kivet_recipe::{Curves, Facts, Format, Kind, Policy, Recipe, Request, Size, Storage, choose};
+use url::Url;
 
 /// Small enough that each input takes milliseconds.
 const LIMITS: Limits = Limits {
@@ -93,6 +99,33 @@ pub fn vector(data: &[u8]) {
     }
 }
 
+/// A page read as text and judged, on a phone and on a desktop: no box is without end or beginning.
+pub fn page(data: &[u8]) {
+    let (Ok(html), Ok(url)) = (std::str::from_utf8(data), Url::parse("https://kites.example/"))
+    else {
+        return;
+    };
+    let facts = Facts::plain(Format::Jpeg, Size { width: 400, height: 300 }, Storage::Lossy);
+    let picture = PictureFile {
+        facts: Some(facts),
+        bytes: 9_000,
+        hash: String::new(),
+        metadata_bytes: 0,
+        has_location: false,
+        kind: Kind::Photo,
+    };
+    let files = HashMap::from([("https://kites.example/k.jpg".to_owned(), picture)]);
+    for device in [&DEVICES[1], &DEVICES[4]] {
+        let page = TextPage { url: &url, html, sheets: &[], files: &files, no_store: false };
+        let seen = observe(page, device);
+        for Area { x, y, width, height } in seen.uses.iter().map(|place| place.area) {
+            assert!([x, y, width, height].iter().all(|side| side.is_finite()), "{html}");
+            assert!(width >= 0.0 && height >= 0.0, "{html}");
+        }
+        findings(&seen);
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use std::{fs, path::Path};
@@ -156,6 +189,11 @@ mod tests {
     #[test]
     fn recipes_survive() {
         smoke("recipe", super::recipe);
+    }
+
+    #[test]
+    fn pages_survive() {
+        smoke("page", super::page);
     }
 
     #[test]

@@ -196,11 +196,17 @@ fn shared() -> Result<&'static Shared> {
 /// back only once it is gone.
 const THREADS_WAIT: Duration = Duration::from_secs(2);
 
+/// Connections with news that a worker takes up at a time, at most as many as it serves until the
+/// next time (61). Others stay in the kernel, in turn. What does not fit into a worker's own line
+/// goes to one that all share, and waits there while newer requests are served.
+const NEWS_AT_A_TIME: usize = 48;
+
 /// A runtime for one command.
 pub fn runtime() -> Result<tokio::runtime::Runtime> {
     tokio::runtime::Builder::new_multi_thread()
         .enable_all()
         .thread_keep_alive(THREADS_WAIT)
+        .max_io_events_per_tick(NEWS_AT_A_TIME)
         .build()
         .context("cannot start the async runtime")
 }

@@ -12,7 +12,7 @@ use hyper::body::Incoming;
 use tower::Service;
 use tracing::Level;
 
-use crate::{app::App, connections::AsyncAnswer, pic};
+use crate::{app::App, connections::AsyncAnswer, host, pic};
 
 /// The service as connections see it.
 #[derive(Clone)]
@@ -32,7 +32,9 @@ impl AsyncAnswer for Front {
     ) -> Result<Response, Infallible> {
         let (app, router) = &*self.0;
         // Where every request is logged, those that could be answered at once get their line, too.
-        if request.method() == Method::GET && !tracing::enabled!(Level::INFO) {
+        let is_plain = request.method() == Method::GET
+            && host::named(request.uri(), request.version(), request.headers()).is_ok();
+        if is_plain && !tracing::enabled!(Level::INFO) {
             let ready = pic::ready(app, request.uri(), request.headers()).await;
             if let Some(response) = ready {
                 return Ok(response);

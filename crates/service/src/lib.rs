@@ -15,6 +15,7 @@ mod console;
 mod demo;
 mod front;
 mod health;
+mod host;
 mod library;
 mod markup;
 mod metrics;

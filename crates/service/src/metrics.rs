@@ -1,6 +1,7 @@
 //! Counters, in the Prometheus text format. One registry a service, so that several can run in one
 //! process.
 
+use axum::http::StatusCode;
 use kivet_recipe::Format;
 use prometheus::{Histogram, HistogramOpts, IntCounterVec, IntGauge, Opts, Registry, TextEncoder};
 
@@ -187,8 +188,8 @@ impl Metrics {
     }
 
     /// Counts a response to a picture request.
-    pub fn responded(&self, status: u16) {
-        self.responses.with_label_values(&[&status.to_string()]).inc();
+    pub fn responded(&self, status: StatusCode) {
+        self.responses.with_label_values(&[status.as_str()]).inc();
     }
 
     /// Counts where a rendition came from.

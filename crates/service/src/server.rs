@@ -2,7 +2,6 @@
 
 use std::{
     fs::{File, Permissions, TryLockError},
-    future::Future,
     net::SocketAddr,
     os::unix::fs::{DirBuilderExt, PermissionsExt},
     path::Path,
@@ -14,8 +13,10 @@ use axum::{
     Router,
     body::Body,
     http::{HeaderName, Method, Request, Response, StatusCode, Uri},
+    middleware,
     response::IntoResponse,
 };
+use futures::future::BoxFuture;
 use kivet_recipe::Access;
 use kivet_store::{Blobs, Records, Reductions};
 use tokio::net::TcpListener;
@@ -33,7 +34,7 @@ use crate::{
     connections::{self, Bounds},
     console, demo,
     front::Front,
-    health,
+    health, host,
     metrics::Metrics,
     overlays,
     pic::{self, Compressed, ReadyResponses},
@@ -151,14 +152,19 @@ impl Service {
         Ok(format!("http://{}/console/sign-in/{}", self.address, self.app.sign_in.new_link()?))
     }
 
-    /// Serves until `stop` resolves, then lets open requests finish for a while.
-    pub async fn run(self, stop: impl Future<Output = ()>) {
+    /// Serves until `stop` resolves, then lets open requests finish for a while. Neither generic nor
+    /// `async`: what answers requests would else be compiled with its caller, and optimised as little
+    /// as a command-line client is.
+    pub fn run(self, stop: BoxFuture<'static, ()>) -> BoxFuture<'static, ()> {
         let tidying = quiet::tidy(self.app.pipeline.clone(), self.give_back);
         let front = Front::new(self.app, self.router);
-        tokio::select! {
-            () = connections::serve(self.listener, front, self.bounds, stop) => {}
-            () = tidying => {}
-        }
+        let serving = connections::serve(self.listener, front, self.bounds, stop);
+        Box::pin(async {
+            tokio::select! {
+                () = serving => {}
+                () = tidying => {}
+            }
+        })
     }
 }
 
@@ -209,6 +215,7 @@ fn router(app: &App, config: &Config) -> Router {
     router
         .fallback(nothing_here)
         .method_not_allowed_fallback(other_method)
+        .layer(middleware::from_fn(host::checked))
         .layer(RequestBodyTimeoutLayer::new(Duration::from_secs(config.limits.idle_seconds)))
         .layer(PropagateRequestIdLayer::new(REQUEST_ID))
         .layer(tracing)

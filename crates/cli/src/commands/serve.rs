@@ -2,7 +2,7 @@
 
 use std::{io::IsTerminal, net::SocketAddr, path::PathBuf, process::ExitCode};
 
-use anyhow::Result;
+use anyhow::{Context, Result};
 use kivet_service::{Config, Service, read_config};
 use serde::Serialize;
 use tracing_subscriber::EnvFilter;
@@ -81,7 +81,8 @@ pub fn start(config: &Config, json: bool, hints: impl FnOnce(&str) -> String) ->
                 started.pictures, started.console, started.hints
             )
         })?;
-        service.run(interrupted()).await;
+        // On a worker: connections that another thread accepts wait behind those that are served.
+        tokio::spawn(service.run(Box::pin(interrupted()))).await.context("the service broke down")?;
         Ok(ExitCode::SUCCESS)
     })
 }

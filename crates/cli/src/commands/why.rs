@@ -7,7 +7,10 @@ use comfy_table::{CellAlignment, Table, presets};
 use kivet_recipe::Basis;
 use kivet_service::WhyResponse;
 
-use crate::{client::Reach, output};
+use crate::{
+    client::{Reach, with_scheme},
+    output,
+};
 
 /// What current Chromium sends for pictures.
 const BROWSER: &str = "image/jxl,image/avif,image/webp,image/apng,image/svg+xml,image/*,*/*;q=0.8";
@@ -49,8 +52,21 @@ impl Why {
         headers.extend(hints.into_iter().filter_map(|(name, value)| Some((name, value?))));
         let answer: WhyResponse = self.reach.ask(&format!("/why/{path}"), &headers)?;
         output::print(json, &answer, text)?;
+        let service = self.reach.service();
+        if let Some(other) = other_service(&self.address, &service) {
+            eprintln!(
+                "note: asked {service}, not {other}: the token does not go where an address leads; --service says whom to ask"
+            );
+        }
         Ok(ExitCode::SUCCESS)
     }
+}
+
+/// What a whole address names before `/pic/`, where that is not the service that is asked.
+fn other_service(address: &str, service: &str) -> Option<String> {
+    let (root, _) = address.split_once("/pic/")?;
+    let root = with_scheme(root);
+    (address.contains("://") && root != service).then_some(root)
 }
 
 /// What stands behind `/pic/`, whether the whole address was given or not.

@@ -83,7 +83,8 @@ fn descriptors(text: &str) -> (&str, &str) {
 fn candidate(url: &str, descriptors: &str) -> Option<Candidate> {
     let (mut width, mut density, mut height) = (None, None, false);
     for descriptor in descriptors.split_ascii_whitespace() {
-        let (written, unit) = descriptor.split_at(descriptor.len() - 1);
+        let (unit_at, _) = descriptor.char_indices().next_back()?;
+        let (written, unit) = descriptor.split_at(unit_at);
         // Rust reads more as numbers than HTML does (2.3.4.1 and 2.3.4.3).
         let digits = |c: char| c.is_ascii_digit();
         let number: f64 = written
@@ -148,6 +149,7 @@ mod tests {
         assert_eq!(urls("a.jpg 300w 2x, b.jpg 10q, c.jpg 0w, d.jpg 5w 4h"), ["d.jpg"]);
         assert_eq!(urls("a.jpg foo(1, 2), b.jpg"), ["b.jpg"]);
         assert!(read_srcset("  ").is_empty());
+        assert!(read_srcset("a.jpg 2\u{d7}").is_empty());
     }
 
     #[test]

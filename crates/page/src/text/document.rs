@@ -4,6 +4,7 @@ use std::{
     borrow::Cow,
     cell::{Cell, Ref, RefCell},
     collections::HashMap,
+    sync::OnceLock,
 };
 
 use html5ever::{
@@ -13,6 +14,7 @@ use html5ever::{
 };
 use scraper::{ElementRef, Html, HtmlTreeSink};
 
+use super::key::{Key, selectors};
 use crate::{Element, observation::Attributes, read_srcset};
 
 /// The identity of a node in its tree.
@@ -25,6 +27,7 @@ pub struct Document {
     /// Where each line of the source begins, lower case, for finding where a tag over several lines
     /// began.
     source: Vec<String>,
+    by_key: OnceLock<HashMap<Key, Vec<NodeId>>>,
 }
 
 impl Document {
@@ -36,7 +39,8 @@ impl Document {
             lines: RefCell::default(),
         };
         let (html, lines) = html5ever::parse_document(sink, ParseOpts::default()).one(source);
-        Self { html, lines, source: source.lines().map(str::to_ascii_lowercase).collect() }
+        let source = source.lines().map(str::to_ascii_lowercase).collect();
+        Self { html, lines, source, by_key: OnceLock::new() }
     }
 
     /// The line an element begins on, where it stands in the source.
@@ -90,8 +94,33 @@ impl Document {
     }
 
     fn is_unique(&self, selector: &str) -> bool {
-        scraper::Selector::parse(selector)
-            .is_ok_and(|selector| self.html.select(&selector).nth(1).is_none())
+        let Some(key) = selectors(selector).and_then(|list| list.slice().first().map(Key::of))
+        else {
+            return false;
+        };
+        scraper::Selector::parse(selector).is_ok_and(|selector| self.has_one(&selector, &key))
+    }
+
+    fn has_one(&self, selector: &scraper::Selector, key: &Key) -> bool {
+        let holders = self.by_key.get_or_init(|| self.by_key()).get(key);
+        let nodes = holders.into_iter().flatten().filter_map(|id| self.html.tree.get(*id));
+        let mut found = nodes.filter_map(ElementRef::wrap).filter(|one| selector.matches(one));
+        found.nth(1).is_none()
+    }
+
+    /// All elements by what they have.
+    fn by_key(&self) -> HashMap<Key, Vec<NodeId>> {
+        let mut by_key: HashMap<Key, Vec<NodeId>> = HashMap::new();
+        for element in self.all() {
+            for key in Key::all_of(element) {
+                let holders = by_key.entry(key).or_default();
+                // A class may be given twice.
+                if holders.last() != Some(&element.id()) {
+                    holders.push(element.id());
+                }
+            }
+        }
+        by_key
     }
 
     /// The line and source form of the element at `path`, if it is the one described: browsers and

@@ -3,9 +3,11 @@
 mod declarations;
 mod document;
 mod embeds;
+mod key;
 mod layout;
 mod observe;
 mod pictures;
+mod rule_index;
 mod sheet;
 mod shorthand;
 mod style;

@@ -7,14 +7,18 @@ use cssparser::{
     AtRuleParser, CowRcStr, DeclarationParser, ParseError, Parser, ParserState,
     QualifiedRuleParser, RuleBodyItemParser, RuleBodyParser, StyleSheetParser,
 };
-use selectors::parser::{ParseRelative, SelectorList};
 
-use super::declarations::{Body, Declaration, body, rest_of};
+use super::{
+    declarations::{Body, Declaration, body, rest_of},
+    key::{Key, selectors},
+};
 
 /// One selector with what it sets.
 pub(super) struct Rule {
     /// Without its pseudo-element.
     pub selector: scraper::Selector,
+    /// What an element must have for it.
+    pub key: Key,
     /// `::before` or `::after`.
     pub pseudo: Option<&'static str>,
     /// As CSS weighs it.
@@ -155,10 +159,10 @@ impl Reader<'_> {
             let bare = if bare.is_empty() { "*" } else { bare };
             // Selectors of states that come and go, such as :hover, are not known to the parser and
             // so never match.
-            let (selector, specificity) =
-                (scraper::Selector::parse(bare).ok()?, specificity(bare)?);
+            let (selector, (specificity, key)) =
+                (scraper::Selector::parse(bare).ok()?, weighed(bare)?);
             let (media, declarations) = (self.media.clone(), declarations.clone());
-            Some(Rule { selector, pseudo, specificity, layer, media, declarations })
+            Some(Rule { selector, key, pseudo, specificity, layer, media, declarations })
         });
         let own: Vec<Rule> = own.collect();
         self.sheet.rules.splice(before..before, own);
@@ -322,14 +326,9 @@ impl RuleBodyItemParser<'_, Option<Declaration>, ()> for Inside<'_, '_> {
     }
 }
 
-fn specificity(selector: &str) -> Option<u32> {
-    let list = SelectorList::parse(
-        &scraper::selector::Parser,
-        &mut Parser::new(selector),
-        ParseRelative::No,
-    )
-    .ok()?;
-    list.slice().first().map(selectors::parser::Selector::specificity)
+/// What a selector weighs, and what an element must have for it.
+fn weighed(selector: &str) -> Option<(u32, Key)> {
+    selectors(selector)?.slice().first().map(|selector| (selector.specificity(), Key::of(selector)))
 }
 
 /// The selectors of a list: commas inside parentheses do not part.

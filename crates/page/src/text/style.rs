@@ -8,6 +8,7 @@ use scraper::ElementRef;
 use super::{
     declarations::{Declaration, declarations},
     document::{Document, NodeId},
+    rule_index::RuleIndex,
     sheet::{Rule, Sheet, separate},
     shorthand,
     variables::{self, Variables, variables},
@@ -250,17 +251,13 @@ impl Styles {
         device: &Device,
         absolute: &dyn Fn(&str) -> String,
     ) -> Self {
-        let rules: Vec<_> = sheet
-            .rules
-            .iter()
-            .filter(|rule| rule.media.iter().all(|query| media_matches(query, device)))
-            .collect();
+        let holds = |rule: &&Rule| rule.media.iter().all(|query| media_matches(query, device));
+        let rules = RuleIndex::new(sheet.rules.iter().filter(holds));
         let mut styles =
             Self { elements: HashMap::new(), pseudo: Vec::new(), nothing: Style::default() };
         let mut handed_down: HashMap<NodeId, Variables> = HashMap::new();
         for element in document.all() {
-            let matching: Vec<&Rule> =
-                rules.iter().filter(|rule| rule.selector.matches(&element)).copied().collect();
+            let matching = rules.matching(element);
             let of = |pseudo: Option<&'static str>| {
                 matching.iter().filter(move |rule| rule.pseudo == pseudo).copied()
             };

@@ -41,7 +41,7 @@ async fn answer(State(app): State<App>, request: Request) -> Response {
     }
     let requester = Requester::of(&headers, &extensions);
     let response = worked_out(&app, &uri, (&headers, requester), &viewer_of(&headers)).await;
-    app.metrics.responded(response.status().as_u16());
+    app.metrics.responded(response.status());
     response
 }
 
@@ -54,7 +54,7 @@ pub async fn ready(app: &App, uri: &Uri, headers: &HeaderMap) -> Option<Response
     let (blob, source) = app.pipeline.stored(ready.key()).await?;
     let response = ready.answer(headers, (&blob, source))?;
     app.metrics.found(source);
-    app.metrics.responded(response.status().as_u16());
+    app.metrics.responded(response.status());
     Some(response)
 }
 

@@ -18,7 +18,7 @@ use axum::{
 use bytes::Bytes;
 use kivet_recipe::{Accepted, Request};
 use kivet_store::Blob;
-use moka::sync::Cache;
+use quick_cache::{Equivalent, sync::Cache};
 
 use super::headers;
 use crate::{
@@ -26,13 +26,13 @@ use crate::{
     revision::Revision,
 };
 
-/// How long an answer is ready before its original is looked at again, and the most that it is ready
+/// How long an answer is ready before its original is looked at again, and how much longer at most
 /// until that is done.
 const READY_FOR: Duration = Duration::from_secs(1);
-const KEPT_FOR: Duration = Duration::from_secs(2);
+const LOOKED_AT_FOR: Duration = Duration::from_secs(1);
 
 /// Headers and address of an answer take about a kibibyte; their pictures are the memory tier's.
-const MAX_ANSWERS: u64 = 20_000;
+const MAX_ANSWERS: usize = 20_000;
 
 /// What describes the picture itself, which a 304 does without (RFC 9110, section 15.4.5).
 const OF_CONTENT: [HeaderName; 5] = [
@@ -46,7 +46,7 @@ const OF_CONTENT: [HeaderName; 5] = [
 /// The answers. Cheap to clone.
 #[derive(Clone)]
 pub struct ReadyResponses {
-    answers: Cache<Key, Arc<Ready>>,
+    answers: Arc<Cache<Key, Arc<Ready>>>,
     revision: Revision,
 }
 
@@ -61,6 +61,19 @@ pub(super) struct Viewer {
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 struct Key {
     address: Box<str>,
+    said: Said,
+}
+
+/// The same before it is kept.
+#[derive(Hash)]
+struct Asked<'a> {
+    address: &'a str,
+    said: Said,
+}
+
+/// What [`Viewer`] says, to be compared.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+struct Said {
     accepted: Accepted,
     width: Option<u32>,
     /// The bits of the number.
@@ -70,18 +83,24 @@ struct Key {
     gzip: bool,
 }
 
-impl Key {
-    fn new(uri: &Uri, viewer: &Viewer) -> Self {
+impl<'a> Asked<'a> {
+    fn new(uri: &'a Uri, viewer: &Viewer) -> Self {
         let Viewer { request: Request { accepted, hints, save_data }, gzip } = *viewer;
-        Self {
-            address: uri.path_and_query().map_or("", |whole| whole.as_str()).into(),
+        let said = Said {
             accepted,
             width: hints.width,
             density: hints.density.map(f64::to_bits),
             viewport_width: hints.viewport_width,
             save_data,
             gzip,
-        }
+        };
+        Self { address: uri.path_and_query().map_or("", |whole| whole.as_str()), said }
+    }
+}
+
+impl Equivalent<Key> for Asked<'_> {
+    fn equivalent(&self, key: &Key) -> bool {
+        self.said == key.said && *self.address == *key.address
     }
 }
 
@@ -138,15 +157,18 @@ impl Ready {
     /// True if it still holds. Once it is due, one request looks again; the others have it until
     /// then.
     fn holds(&self, revision: u64) -> bool {
-        let is_fresh = Instant::now() < self.due || self.is_looked_at.swap(true, Ordering::Relaxed);
-        self.revision == revision && is_fresh
+        if self.revision != revision {
+            return false;
+        }
+        let now = Instant::now();
+        now < self.due
+            || (self.is_looked_at.swap(true, Ordering::Relaxed) && now < self.due + LOOKED_AT_FOR)
     }
 }
 
 impl ReadyResponses {
     pub(crate) fn new(revision: Revision) -> Self {
-        let answers = Cache::builder().max_capacity(MAX_ANSWERS).time_to_live(KEPT_FOR).build();
-        Self { answers, revision }
+        Self { answers: Arc::new(Cache::new(MAX_ANSWERS)), revision }
     }
 
     /// The count that an answer which is worked out from now on rests on.
@@ -164,7 +186,7 @@ impl ReadyResponses {
         if headers.contains_key(header::RANGE) || headers.contains_key(header::IF_MATCH) {
             return None;
         }
-        let ready = self.answers.get(&Key::new(uri, viewer))?;
+        let ready = self.answers.get(&Asked::new(uri, viewer))?;
         ready.holds(self.revision.now()).then_some(ready)
     }
 
@@ -192,6 +214,7 @@ impl ReadyResponses {
             due: Instant::now() + READY_FOR,
             is_looked_at: AtomicBool::new(false),
         };
-        self.answers.insert(Key::new(uri, viewer), Arc::new(ready));
+        let Asked { address, said } = Asked::new(uri, viewer);
+        self.answers.insert(Key { address: address.into(), said }, Arc::new(ready));
     }
 }

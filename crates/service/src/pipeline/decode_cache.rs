@@ -6,74 +6,52 @@ use std::sync::Arc;
 use kivet_image::{Raster, Reduction};
 use kivet_recipe::{Facts, Gamut, Plan};
 use kivet_store::Reductions;
-use quick_cache::{
-    DefaultHashBuilder, OptionsBuilder, Weighter,
-    sync::{Cache, DefaultLifecycle},
-};
+use quick_cache::sync::Cache;
 
-use super::PipelineError;
+use super::{
+    PipelineError,
+    held::{Held, Weighs, held},
+};
 
 /// Of the memory for intermediates, drawn pictures get one part in so many: they serve for
 /// moments, reductions for long.
 const DRAWN_SHARE: u64 = 4;
 
-/// About how many things a cache holds.
-const EXPECTED: usize = 100;
+/// What one of them takes, nearly.
+const USUAL: u64 = 2 << 20;
 
 /// Originals of which it is remembered that they were drawn from.
 const DRAWN_FROM: usize = 100_000;
 
-/// What is held by its bytes, and let go at once.
-type Held<T> = Cache<String, Arc<T>, Bytes>;
-
 /// The cache. Cheap to clone; calls block.
 #[derive(Clone)]
 pub(super) struct DecodeCache {
-    drawn: Arc<Held<Raster>>,
-    reductions: Arc<Held<Reduction>>,
+    drawn: Arc<Held<String, Raster>>,
+    reductions: Arc<Held<String, Reduction>>,
     /// Originals that were drawn from at least once.
     drawn_from: Arc<Cache<String, ()>>,
     disk: Reductions,
 }
 
-/// Weighs by bytes.
-#[derive(Clone)]
-struct Bytes;
-
-impl Weighter<String, Arc<Raster>> for Bytes {
-    fn weight(&self, _: &String, raster: &Arc<Raster>) -> u64 {
-        raster.bytes().len() as u64
+impl Weighs for Raster {
+    fn weight(&self) -> usize {
+        self.bytes().len()
     }
 }
 
-impl Weighter<String, Arc<Reduction>> for Bytes {
-    fn weight(&self, _: &String, reduction: &Arc<Reduction>) -> u64 {
-        reduction.weight() as u64
+impl Weighs for Reduction {
+    fn weight(&self) -> usize {
+        self.weight()
     }
-}
-
-/// A cache of so many bytes, in one part: in several, each would hold but few of things this large.
-fn held<T>(bytes: u64) -> Arc<Held<T>>
-where
-    Bytes: Weighter<String, Arc<T>>,
-{
-    let options = OptionsBuilder::new()
-        .shards(1)
-        .weight_capacity(bytes)
-        .estimated_items_capacity(EXPECTED)
-        .build();
-    // Both numbers are there, which is all that can be wrong with options.
-    let options = options.unwrap_or_else(|error| unreachable!("{error}"));
-    let (hasher, lifecycle) = (DefaultHashBuilder::default(), DefaultLifecycle::default());
-    Arc::new(Cache::with_options(options, Bytes, hasher, lifecycle))
 }
 
 impl DecodeCache {
     pub(super) fn new(memory_mib: u64, disk: Reductions) -> Self {
         let bytes = memory_mib << 20;
+        // In one part: in several, each would hold but few of things this large.
         Self {
-            drawn: held(bytes / DRAWN_SHARE),
-            reductions: held(bytes - bytes / DRAWN_SHARE),
+            drawn: held(bytes / DRAWN_SHARE, USUAL, 1),
+            reductions: held(bytes - bytes / DRAWN_SHARE, USUAL, 1),
             drawn_from: Arc::new(Cache::new(DRAWN_FROM)),
             disk,
         }

@@ -1,7 +1,7 @@
 //! Threads that give way to others: to those that serve requests, and among each other by their
 //! nice values.
 
-use std::{io, sync::Arc};
+use std::{io, sync::Arc, time::Duration};
 
 use tokio::runtime::{Builder, Runtime};
 
@@ -11,9 +11,12 @@ use crate::blocking::Panicked;
 /// those and the async threads have where both want the same one.
 pub(super) const USUAL: i32 = 10;
 
-/// The nice value of work that no request waits for: a quarter of what viewers' work has. No less:
-/// on a busy machine the lowest priority would starve it.
-pub(super) const BACKGROUND: i32 = 15;
+/// The nice value of work that no request waits for: two thirds of what viewers' work has, which it
+/// lets go first anyway. No less: on a busy machine it would starve.
+pub(super) const BACKGROUND: i32 = 12;
+
+/// How long one waits for more work. What it has freed can be given back only once it is gone.
+const IDLE: Duration = Duration::from_secs(2);
 
 /// Some such threads. Threads that encoders start from them inherit their nice value. Cheap to clone;
 /// they end with the last clone.
@@ -42,7 +45,8 @@ impl LowPriority {
             }
         };
         let mut threads = Builder::new_current_thread();
-        threads.thread_name(name).max_blocking_threads(at_most).on_thread_start(lowered);
+        threads.thread_name(name).max_blocking_threads(at_most).thread_keep_alive(IDLE);
+        threads.on_thread_start(lowered);
         Ok(Self(Arc::new(Threads(Some(threads.build()?)))))
     }
 

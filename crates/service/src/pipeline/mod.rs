@@ -9,6 +9,7 @@ mod decode_cache;
 mod error;
 mod eviction;
 mod flights;
+mod held;
 mod improver;
 mod job;
 mod key;
@@ -232,7 +233,7 @@ impl Pipeline {
         requester: Requester,
     ) -> Result<(Arc<Blob>, Source), PipelineError> {
         let key = RenditionKey::of(&job, &self.renderer.overlays);
-        if let Some(blob) = self.store.in_memory(&key).await {
+        if let Some(blob) = self.store.in_memory(&key) {
             self.follow_up(key, &job, &blob);
             return Ok((blob, Source::Memory));
         }

@@ -10,12 +10,19 @@ use moka::future::Cache;
 use super::{
     Job, PipelineError, RenditionKey, Source,
     eviction::{self, Budget, Eviction, Use},
+    held::{Held, Weighs, held},
     key::family,
 };
 use crate::{blocking::blocking, config::Limits, metrics::Metrics};
 
 /// Bytes a blob takes in memory beside its picture.
 const BLOB_OVERHEAD: usize = 256;
+
+/// What a rendition takes, nearly, and the memory from which on it is worth a part of its own that
+/// cores need not share; the largest are far smaller.
+const USUAL: u64 = 32 << 10;
+const PART: u64 = 64 << 20;
+const MAX_PARTS: usize = 16;
 
 /// How long the stores count as ready, or not, without being asked again.
 const READY_FOR: Duration = Duration::from_secs(2);
@@ -25,10 +32,16 @@ const LISTED_AT_ONCE: usize = 256;
 
 const SECONDS_A_DAY: u64 = 24 * 3600;
 
+impl Weighs for Blob {
+    fn weight(&self) -> usize {
+        self.bytes.len() + BLOB_OVERHEAD
+    }
+}
+
 /// The tiers. Cheap to clone.
 #[derive(Clone)]
 pub(super) struct RenditionStore {
-    memory: Cache<RenditionKey, Arc<Blob>>,
+    memory: Arc<Held<RenditionKey, Blob>>,
     blobs: Blobs,
     records: Records,
     /// A hash of all overlays, part of what families share.
@@ -47,12 +60,8 @@ impl RenditionStore {
         overlays: Arc<str>,
         metrics: Metrics,
     ) -> Self {
-        let memory = Cache::builder()
-            .max_capacity(limits.memory_mib << 20)
-            .weigher(|_, blob: &Arc<Blob>| {
-                u32::try_from(blob.bytes.len() + BLOB_OVERHEAD).unwrap_or(u32::MAX)
-            })
-            .build();
+        let memory = limits.memory_mib << 20;
+        let parts = usize::try_from(memory / PART).unwrap_or(usize::MAX).clamp(1, MAX_PARTS);
         let usage = Use::default();
         let eviction = eviction::start(
             (records.clone(), blobs.clone(), metrics.clone()),
@@ -64,12 +73,13 @@ impl RenditionStore {
         );
         let (ready, eviction) =
             (Cache::builder().time_to_live(READY_FOR).build(), Arc::new(eviction));
+        let memory = held(memory, USUAL, parts);
         Self { memory, blobs, records, overlays, metrics, usage, ready, _eviction: eviction }
     }
 
     /// The rendition under `key`, if memory has it.
-    pub(super) async fn in_memory(&self, key: &RenditionKey) -> Option<Arc<Blob>> {
-        let blob = self.memory.get(key).await?;
+    pub(super) fn in_memory(&self, key: &RenditionKey) -> Option<Arc<Blob>> {
+        let blob = self.memory.get(key)?;
         self.usage.of(key.as_str());
         Some(blob)
     }
@@ -81,7 +91,7 @@ impl RenditionStore {
         &self,
         key: &RenditionKey,
     ) -> Result<Option<(Arc<Blob>, Source)>, PipelineError> {
-        if let Some(blob) = self.in_memory(key).await {
+        if let Some(blob) = self.in_memory(key) {
             return Ok(Some((blob, Source::Memory)));
         }
         let (records, wanted) = (self.records.clone(), key.clone());
@@ -94,7 +104,7 @@ impl RenditionStore {
 
     /// The same of a rendition that was sent a moment ago, without asking the index.
     pub(super) async fn stored(&self, key: &RenditionKey) -> Option<(Arc<Blob>, Source)> {
-        match self.in_memory(key).await {
+        match self.in_memory(key) {
             Some(blob) => Some((blob, Source::Memory)),
             None => self.on_disk(key).await.map(|blob| (blob, Source::Disk)),
         }
@@ -104,7 +114,7 @@ impl RenditionStore {
         let found = self.blobs.get(key.as_str()).await;
         let blob = Arc::new(self.metrics.of_store("blobs", key.as_str(), found).flatten()?);
         self.usage.of(key.as_str());
-        self.memory.insert(key.clone(), Arc::clone(&blob)).await;
+        self.memory.insert(key.clone(), Arc::clone(&blob));
         Some(blob)
     }
 
@@ -135,7 +145,7 @@ impl RenditionStore {
             self.metrics.of_store("records", key.as_str(), listed);
         }
         let blob = Arc::new(blob);
-        self.memory.insert(key.clone(), Arc::clone(&blob)).await;
+        self.memory.insert(key.clone(), Arc::clone(&blob));
         Ok(blob)
     }
 

@@ -111,6 +111,9 @@ catalogue! {
     Overloaded "overloaded" SERVICE_UNAVAILABLE
         "Too many renditions are waiting to be made"
         "Ask again after `Retry-After` seconds. `queue` and `queue-megapixels` in `[limits]` set the bounds.",
+    BadHost "bad-host" BAD_REQUEST
+        "The request does not say whom it asks"
+        "Send one `Host` with the service's name or address, as every client does by itself.",
     ImpossibleSizes "impossible-sizes" BAD_REQUEST
         "The sizes cannot be read"
         "Write the `sizes` attribute as HTML has it, such as `(min-width: 60em) 50vw, 100vw`.",

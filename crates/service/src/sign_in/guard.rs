@@ -10,6 +10,7 @@ use axum::{
 use super::sessions::COOKIE;
 use crate::{
     app::App,
+    host,
     problem::{Problem, ProblemKind},
 };
 
@@ -55,13 +56,12 @@ impl FromRequestParts<App> for LocalOrAdmin {
 /// only reads (Fetch Metadata; RFC 6454 for browsers without it).
 fn of_this_site(parts: &Parts) -> Result<(), Problem> {
     let header = |name: &str| parts.headers.get(name).and_then(|value| value.to_str().ok());
-    let host = parts.uri.authority().map(|authority| authority.to_string());
-    let host = host.or_else(|| header("host").map(str::to_owned));
-    let is_own = match (header("sec-fetch-site"), header("origin"), host.as_deref()) {
+    let host = host::named(&parts.uri, parts.version, &parts.headers)?;
+    let is_own = match (header("sec-fetch-site"), header("origin"), host) {
         (Some(site), _, _) => matches!(site, "same-origin" | "none"),
-        (None, Some(origin), Some(host)) => {
-            origin.split_once("://").is_some_and(|(_, named)| named.eq_ignore_ascii_case(host))
-        }
+        (None, Some(origin), Some(host)) => origin
+            .split_once("://")
+            .is_some_and(|(_, named)| named.eq_ignore_ascii_case(host.as_str())),
         (None, Some(_), None) => false,
         (None, None, _) => true,
     };
@@ -89,16 +89,12 @@ fn is_local(peer: Option<&ConnectInfo<SocketAddr>>, parts: &Parts) -> bool {
 /// True if the request calls the service by this machine's own name: a site whose name was made to
 /// lead here, or a proxy that keeps the name, is somebody else.
 fn names_this_machine(parts: &Parts) -> bool {
-    // HTTP/2 has the name in `:authority`, which stands in the request's address.
-    let host = match (parts.uri.authority(), parts.headers.get(header::HOST)) {
-        (Some(authority), _) => authority.as_str(),
-        (None, Some(host)) => host.to_str().unwrap_or("?"),
-        (None, None) => return true,
+    let host = match host::named(&parts.uri, parts.version, &parts.headers) {
+        Ok(Some(host)) => host,
+        Ok(None) => return true,
+        Err(_) => return false,
     };
-    let name = match host.strip_prefix('[').and_then(|rest| rest.split_once(']')) {
-        Some((address, _)) => address,
-        None => host.rsplit_once(':').map_or(host, |(name, _)| name),
-    };
+    let name = host.host().trim_start_matches('[').trim_end_matches(']');
     name.eq_ignore_ascii_case("localhost")
         || name.parse::<IpAddr>().is_ok_and(|address| address.is_loopback())
 }

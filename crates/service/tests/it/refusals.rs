@@ -1,6 +1,9 @@
 //! Requests that cannot be answered: each gets its own clear 4xx, and the service is unharmed.
 
-use std::{io::Write, net::TcpStream};
+use std::{
+    io::{Read, Write},
+    net::TcpStream,
+};
 
 use kivet_service::Problem;
 
@@ -101,25 +104,55 @@ async fn every_bad_request_is_told_what_is_wrong_and_what_would_work() {
 #[tokio::test]
 async fn a_raw_climbing_path_is_refused() {
     let kivet = Running::start().await;
-    let host = kivet.root.trim_start_matches("http://").to_owned();
     for path in
         ["../../../../etc/hostname", "%2e%2e/%2e%2e/etc/hostname", "harbour/%2E./%2e%2e/x.jpg"]
     {
-        let (host, request) = (
-            host.clone(),
-            format!("GET /pic/640w/photos/{path} HTTP/1.1\r\nhost: x\r\nconnection: close\r\n\r\n"),
-        );
-        let answer = tokio::task::spawn_blocking(move || {
-            let mut stream = TcpStream::connect(host).unwrap();
-            stream.write_all(request.as_bytes()).unwrap();
-            std::io::read_to_string(stream).unwrap()
-        });
-        let answer = answer.await.unwrap();
+        let request = format!("GET /pic/640w/photos/{path} HTTP/1.1\r\nhost: x");
+        let answer = raw(&kivet, request).await;
         assert!(
             answer.starts_with("HTTP/1.1 400") && answer.contains("bad-path"),
             "{path}: {answer}"
         );
     }
+}
+
+/// What comes back for the first lines of a request.
+async fn raw(kivet: &Running, lines: String) -> String {
+    let address = kivet.root.trim_start_matches("http://").to_owned();
+    let answer = tokio::task::spawn_blocking(move || {
+        let mut stream = TcpStream::connect(address).unwrap();
+        write!(stream, "{lines}\r\nconnection: close\r\n\r\n").unwrap();
+        let mut answer = Vec::new();
+        stream.read_to_end(&mut answer).unwrap();
+        String::from_utf8_lossy(&answer).into_owned()
+    });
+    answer.await.unwrap()
+}
+
+/// RFC 9112, section 3.2; also of pictures that are ready.
+#[tokio::test]
+async fn a_request_names_one_host() {
+    let kivet = Running::start().await;
+    let picture = "/pic/64w/photos/harbour/roofs.jpg";
+    for _ in 0..2 {
+        assert_eq!(kivet.picture(picture).await.status(), 200);
+    }
+    for (host, status) in [
+        ("\r\nhost: kites.example", 200),
+        ("\r\nhost: [::1]:8484", 200),
+        ("", 400),
+        ("\r\nhost:", 400),
+        ("\r\nhost: a\r\nhost: a", 400),
+        ("\r\nhost: a b", 400),
+        ("\r\nhost: a/b", 400),
+        ("\r\nhost: user@a", 400),
+        ("\r\nhost: a:port", 400),
+    ] {
+        let answer = raw(&kivet, format!("GET {picture} HTTP/1.1{host}")).await;
+        assert!(answer.starts_with(&format!("HTTP/1.1 {status}")), "{host:?}: {answer}");
+        assert_eq!(answer.contains("/problems/bad-host"), status == 400, "{host:?}: {answer}");
+    }
+    assert!(raw(&kivet, format!("GET {picture} HTTP/1.0")).await.contains(" 200 OK"));
 }
 
 #[tokio::test]

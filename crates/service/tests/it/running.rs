@@ -81,7 +81,7 @@ impl Running {
         let sign_in_link = service.sign_in_link().unwrap();
         let (stop, stopped) = oneshot::channel();
         let serving = tokio::spawn(async move {
-            service.run(async { stopped.await.unwrap_or(()) }).await;
+            service.run(Box::pin(async { stopped.await.unwrap_or(()) })).await;
         });
         Self { root, sign_in_link, odd, folder, stop: Some(stop), serving, client: Client::new() }
     }

@@ -5,10 +5,10 @@ import { Trouble } from "../signin/Trouble";
 import { type Cache, cacheQuery, listAnew } from "./queries";
 
 const COLUMNS = [
-  { title: "Shelf", dataIndex: "shelf" },
-  { title: "Format", dataIndex: "format" },
-  { title: "Renditions", dataIndex: "renditions", align: "right" as const },
-  { title: "Bytes", dataIndex: "bytes", align: "right" as const, render: bytes },
+  { title: "shelf", dataIndex: "shelf" },
+  { title: "format", dataIndex: "format" },
+  { title: "renditions", dataIndex: "renditions", align: "right" as const },
+  { title: "bytes", dataIndex: "bytes", align: "right" as const, render: bytes },
 ];
 
 /** What renditions take on disk, and what they may take. */
