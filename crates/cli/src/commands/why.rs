@@ -180,3 +180,21 @@ fn table<const N: usize>(names: [&str; N], right: &[usize]) -> Table {
     }
     table
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn who_else_an_address_names_is_told() {
+        let asked = "http://127.0.0.1:8484";
+        for (address, other) in [
+            ("http://127.0.0.1:8484/pic/64w/photos/a.jpg", None),
+            ("/pic/64w/photos/a.jpg", None),
+            ("64w/photos/a.jpg", None),
+            ("https://kites.example/img/pic/64w/photos/a.jpg", Some("https://kites.example/img")),
+        ] {
+            assert_eq!(other_service(address, asked).as_deref(), other, "{address}");
+        }
+    }
+}
