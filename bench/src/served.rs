@@ -49,8 +49,12 @@ impl Served {
             .with_context(|| {
                 format!("cannot start {}; build it: cargo build --release", binary.display())
             })?;
-        let served = Self { child, port };
+        let mut served = Self { child, port };
         for _ in 0..200 {
+            // Another service on the port would answer in its place.
+            if let Some(status) = served.child.try_wait()? {
+                bail!("the service ended at once ({status}); is port {port} taken?");
+            }
             if served.get("/healthz").is_ok() {
                 return Ok(served);
             }
