@@ -5,13 +5,6 @@
 #[error("the work panicked: {0}")]
 pub struct Panicked(String);
 
-impl Panicked {
-    /// From what a task that did not end says.
-    pub fn of(error: &tokio::task::JoinError) -> Self {
-        Self(error.to_string())
-    }
-}
-
 /// Runs work that blocks or computes off the async threads, inside the caller's span.
 ///
 /// # Errors
@@ -21,5 +14,5 @@ pub async fn blocking<T: Send + 'static>(
 ) -> Result<T, Panicked> {
     let span = tracing::Span::current();
     let done = tokio::task::spawn_blocking(move || span.in_scope(work)).await;
-    done.map_err(|error| Panicked::of(&error))
+    done.map_err(|error| Panicked(error.to_string()))
 }

@@ -251,7 +251,7 @@ impl Improver {
     ) -> Result<T, PipelineError> {
         self.queue.idle().await;
         let renderer = self.renderer.clone();
-        self.thread.run(move || work(&renderer)).await?
+        self.thread.run(move || work(&renderer)).await
     }
 
     fn learn(

@@ -1,66 +1,53 @@
-//! Threads that give way to others: to those that serve requests, and among each other by their
-//! nice values.
+//! A thread that gives way to all others, for work that no request waits for.
 
-use std::{io, sync::Arc, time::Duration};
+use tokio::sync::{mpsc, oneshot};
+use tracing::Span;
 
-use tokio::runtime::{Builder, Runtime};
+use super::PipelineError;
 
-use crate::blocking::Panicked;
+/// The nice value: about a tenth of a viewer's share of a core where both want the same one. No
+/// less: on a busy machine the lowest priority would starve it. Threads that encoders start from
+/// this one inherit it.
+const NICE: i32 = 10;
 
-/// The nice value of pictures that nobody called urgent: about a tenth of the share of a core that
-/// those and the async threads have where both want the same one.
-pub(super) const USUAL: i32 = 10;
+type Task = Box<dyn FnOnce() + Send>;
 
-/// The nice value of work that no request waits for: two thirds of what viewers' work has, which it
-/// lets go first anyway. No less: on a busy machine it would starve.
-pub(super) const BACKGROUND: i32 = 12;
-
-/// How long one waits for more work. What it has freed can be given back only once it is gone.
-const IDLE: Duration = Duration::from_secs(2);
-
-/// Some such threads. Threads that encoders start from them inherit their nice value. Cheap to clone;
-/// they end with the last clone.
+/// The thread. It ends when the last clone is dropped.
 #[derive(Clone)]
-pub(super) struct LowPriority(Arc<Threads>);
-
-/// A thread may lower its own priority, but not raise it again: these keep theirs.
-struct Threads(Option<Runtime>);
-
-impl Drop for Threads {
-    fn drop(&mut self) {
-        // Waiting for them is not allowed on an async thread.
-        if let Some(runtime) = self.0.take() {
-            runtime.shutdown_background();
-        }
-    }
-}
+pub(super) struct LowPriority(mpsc::UnboundedSender<Task>);
 
 impl LowPriority {
-    /// Starts as many threads of that nice value as have work at a time, up to `at_most`.
-    pub(super) fn new(name: &str, nice: i32, at_most: usize) -> io::Result<Self> {
-        let lowered = move || {
-            let own = Some(rustix::thread::gettid());
-            if let Err(error) = rustix::process::setpriority_process(own, nice) {
-                tracing::warn!(%error, "a thread keeps the priority of urgent work");
+    /// Starts the thread.
+    pub(super) fn start() -> std::io::Result<Self> {
+        let (tasks, mut waiting) = mpsc::unbounded_channel::<Task>();
+        std::thread::Builder::new().name("kivet-background".to_owned()).spawn(move || {
+            if let Err(error) =
+                rustix::process::setpriority_process(Some(rustix::thread::gettid()), NICE)
+            {
+                tracing::warn!(%error, "background work has the same priority as viewers' work");
             }
-        };
-        let mut threads = Builder::new_current_thread();
-        threads.thread_name(name).max_blocking_threads(at_most).thread_keep_alive(IDLE);
-        threads.on_thread_start(lowered);
-        Ok(Self(Arc::new(Threads(Some(threads.build()?)))))
+            while let Some(task) = waiting.blocking_recv() {
+                // A panic ends its own task only: the sender of its result is dropped, which tells
+                // the waiter.
+                let _ = std::panic::catch_unwind(std::panic::AssertUnwindSafe(task));
+            }
+        })?;
+        Ok(Self(tasks))
     }
 
-    /// Runs work on one of the threads, inside the caller's span.
-    ///
-    /// # Errors
-    /// If it panics.
+    /// Runs work on the thread, inside the caller's span.
     pub(super) async fn run<T: Send + 'static>(
         &self,
-        work: impl FnOnce() -> T + Send + 'static,
-    ) -> Result<T, Panicked> {
-        let span = tracing::Span::current();
-        let Threads(Some(threads)) = &*self.0 else { unreachable!("there until dropped") };
-        let done = threads.spawn_blocking(move || span.in_scope(work)).await;
-        done.map_err(|error| Panicked::of(&error))
+        work: impl FnOnce() -> Result<T, PipelineError> + Send + 'static,
+    ) -> Result<T, PipelineError> {
+        let broken = || PipelineError::Broken("background work panicked".to_owned());
+        let (tell, told) = oneshot::channel();
+        let span = Span::current();
+        let task = Box::new(move || {
+            // Whoever asked may be gone.
+            let _ = tell.send(span.in_scope(work));
+        });
+        self.0.send(task).map_err(|_| broken())?;
+        told.await.unwrap_or_else(|_| Err(broken()))
     }
 }

@@ -30,7 +30,7 @@ use kivet_store::{Blob, Blobs, HeldOf, Records, Reductions, Stage};
 use moka::future::Cache;
 
 use crate::{
-    blocking::{Panicked, blocking},
+    blocking::blocking,
     config::Limits,
     metrics::Metrics,
     queue::{Cost, Queue, Requester},
@@ -45,7 +45,7 @@ use flights::{Control, Flights};
 use improver::Improver;
 pub use job::Job;
 pub use key::RenditionKey;
-use low_priority::{BACKGROUND, LowPriority, USUAL};
+use low_priority::LowPriority;
 use renderer::Renderer;
 use rendition_store::RenditionStore;
 pub use source::{MadeTimings, Source};
@@ -61,8 +61,7 @@ pub struct Pipeline {
     queue: Queue,
     flights: Flights,
     background: Background,
-    usual_threads: LowPriority,
-    background_thread: LowPriority,
+    thread: LowPriority,
     analysed: Cache<String, Arc<Original>>,
     records: Records,
     limits: Limits,
@@ -73,9 +72,6 @@ pub struct Pipeline {
 /// Bytes of memory that a pixel of a rendition takes while it is made: as linear light, as the encoder
 /// sees it, and in the encoder.
 const BYTES_PER_PIXEL: u64 = 32;
-
-/// First renditions at work or stepped aside at a time, beside urgent ones; further ones wait.
-const MAX_THREADS: usize = 512;
 
 /// What a first rendition takes: its pixels, and the file they come from.
 fn cost(job: &Job) -> Cost {
@@ -97,7 +93,7 @@ impl Pipeline {
     /// A pipeline over the given tiers. `overlays` names the state of the overlays in `assets`.
     ///
     /// # Errors
-    /// If the system has no means for further threads.
+    /// If no thread can be had for the background.
     pub fn new(
         stores: Stores,
         (assets, overlays): (Assets, String),
@@ -123,12 +119,12 @@ impl Pipeline {
             curves: CurveStore::new(records.clone(), revision.clone()),
             improve: policy.improve,
         };
-        let background_thread = LowPriority::new("kivet-background", BACKGROUND, 1)?;
+        let thread = LowPriority::start()?;
         let improver = Improver {
             store: store.clone(),
             renderer: renderer.clone(),
             queue: queue.clone(),
-            thread: background_thread.clone(),
+            thread: thread.clone(),
             policy,
             revision,
         };
@@ -138,8 +134,7 @@ impl Pipeline {
             queue,
             flights: Flights::default(),
             background: Background::start(improver),
-            usual_threads: LowPriority::new("kivet-usual", USUAL, MAX_THREADS)?,
-            background_thread,
+            thread,
             analysed: Cache::new(ANALYSED_IN_MEMORY),
             records,
             limits,
@@ -287,8 +282,7 @@ impl Pipeline {
         Ok((self.store.put(key, job, blob).await?, Source::Made(timings)))
     }
 
-    /// Makes a first rendition on a thread of its own, once a core is free. An urgent one gets
-    /// most of a core that it shares with others.
+    /// Makes a first rendition on a thread of its own, once a core is free.
     async fn make(
         &self,
         (job, requester): (&Job, Requester),
@@ -299,7 +293,7 @@ impl Pipeline {
         let queued = asked.elapsed();
         let under_way = self.metrics.begun();
         let (renderer, own) = (self.renderer.clone(), job.clone());
-        let make = move || {
+        let made = blocking(move || {
             let _until_done = (Arc::clone(&permit), under_way);
             let work = control.work.giving_way(move || permit.give_way());
             if !control.begin() {
@@ -309,13 +303,8 @@ impl Pipeline {
                 ));
             }
             renderer.first(&own, &work)
-        };
-        let made = if requester.is_urgent() {
-            blocking(make).await
-        } else {
-            self.usual_threads.run(make).await
-        };
-        let (blob, work) = made??;
+        });
+        let (blob, work) = made.await??;
         let timings = MadeTimings { queued, work };
         self.metrics.made(job.choice.format, blob.bytes.len(), timings);
         Ok((blob, timings))
@@ -388,11 +377,12 @@ impl Pipeline {
     ///
     /// # Errors
     /// If it panics.
-    pub async fn give_back(&self, give_back: fn()) -> Result<(), Panicked> {
+    pub async fn give_back(&self, give_back: fn()) -> Result<(), PipelineError> {
         let decoded = self.renderer.decoded.clone();
-        let tidied = self.background_thread.run(move || {
+        let tidied = self.thread.run(move || {
             decoded.forget();
             give_back();
+            Ok(())
         });
         tidied.await
     }

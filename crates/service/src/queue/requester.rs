@@ -35,11 +35,6 @@ impl Requester {
         Self { urgency: self.urgency.or(urgency), ..self }
     }
 
-    /// True if it is more urgent than a request that does not say.
-    pub fn is_urgent(self) -> bool {
-        self.urgency() < USUAL
-    }
-
     /// From 0, the most urgent, to 7 (RFC 9218, section 4.1).
     pub fn urgency(self) -> u8 {
         self.urgency.unwrap_or(USUAL)
