@@ -5,7 +5,7 @@ use cssparser::Parser;
 use scraper::{ElementRef, selector::Simple};
 use selectors::parser::{Component, ParseRelative, Selector, SelectorList};
 
-/// What an element has that a selector can match: the rarest of what its last part names.
+/// One thing that an element has and a selector can ask for.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 pub(super) enum Key {
     Id(String),
@@ -31,6 +31,7 @@ impl Key {
         id.into_iter().chain(classes).chain([tag, Self::Any])
     }
 
+    /// The rarest of what the last part of a selector names.
     pub(super) fn of(selector: &Selector<Simple>) -> Self {
         selector.iter().map(Self::of_component).max_by_key(Self::rarity).unwrap_or(Self::Any)
     }
