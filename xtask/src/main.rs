@@ -5,6 +5,7 @@ mod machine;
 mod modules;
 mod run;
 mod shots;
+mod sites;
 mod tests;
 
 use std::process::ExitCode;
@@ -22,6 +23,7 @@ const USAGE: &str = "cargo xtask NAME
   faults          faults that take too long for tests, and what viewers see of them; --write as below
   bench NAME      a side-by-side measure: choice, cold, density, hits, ladder, latency, lossless,
                   markup, memory, pages, prior, resize; --write keeps what it prints in docs/design/measures
+  sites [NAME]    try rewriting on sites that others made, fetched from the registries
   shots           make docs/screenshots anew from the demo
   originals [PART]  paint the demo's originals anew, or those whose path contains PART";
 
@@ -87,6 +89,11 @@ fn run() -> Result<()> {
         ["originals", rest @ ..] => {
             let paint = ["run", "--release", "--package", "kivet-festival", "--", "demo/originals"];
             cargo(&[&paint, rest].concat())
+        }
+        ["sites", rest @ ..] => {
+            machine::install(&[BUILD, TEST])?;
+            web_built()?;
+            sites::run(rest)
         }
         ["shots"] => {
             machine::install(&[BUILD, TEST, SHOOT])?;

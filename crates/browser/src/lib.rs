@@ -5,12 +5,15 @@
 mod boxes;
 mod chromium;
 mod error;
+mod layout;
 mod tab;
 mod traffic;
 mod visit;
 
+pub use boxes::{FittedBox, TrialPicture};
 pub use chromium::{Chromium, find};
 pub use error::BrowserError;
 pub use kivet_page::{DEVICES, Device};
+pub use layout::{PageLayout, Rectangle, ShownPicture};
 pub use tab::{Shown, Tab};
 pub use visit::{Visit, VisitOptions};

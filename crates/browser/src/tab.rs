@@ -274,6 +274,20 @@ impl Tab {
         Ok(())
     }
 
+    /// Stops animations and transitions, so that boxes are where they come to rest.
+    ///
+    /// # Errors
+    /// If the browser refuses.
+    pub async fn be_still(&self) -> Result<(), BrowserError> {
+        const STILL: &str = "addEventListener('DOMContentLoaded', () => {
+            const style = new CSSStyleSheet();
+            style.replaceSync('*, ::before, ::after { animation-duration: 0s !important; animation-delay: 0s !important; transition: none !important; scroll-behavior: auto !important }');
+            document.adoptedStyleSheets = [...document.adoptedStyleSheets, style];
+        })";
+        self.page.evaluate_on_new_document(STILL).await?;
+        self.reduce_motion().await
+    }
+
     /// Tells pages that the viewer wants less motion.
     ///
     /// # Errors

@@ -205,6 +205,7 @@ impl Tab {
             shift: first.shift,
             shifts: first.shifts,
             back,
+            exposed: Vec::new(),
             restored: None,
         }
     }

@@ -6,7 +6,7 @@ use std::{
 };
 
 use futures::{FutureExt, StreamExt, future::BoxFuture, stream};
-use kivet_browser::{Chromium, Tab, Visit, VisitOptions};
+use kivet_browser::{Chromium, Tab, TrialPicture, Visit, VisitOptions};
 use kivet_page::{
     Device, Document,
     observation::{Fitted, Observation, PictureFile, Placement, Request, Role, Started, Use},
@@ -20,7 +20,7 @@ use crate::{
     CheckError, CheckOptions, Looked,
     examine::{Scales, thumbnail},
     files::{FileServer, top_folder},
-    shelved::{file_under, on_shelf},
+    shelved::{file_under, on_shelf, on_shelf_by_url},
     target::{Place, Target},
     widths::sweep,
 };
@@ -32,6 +32,7 @@ use crate::{
 pub async fn browse(
     chromium: &Chromium,
     target: &Target,
+    exposed: Vec<String>,
     options: &CheckOptions,
     scales: &Scales,
     step: &(dyn Fn(&str) + Sync),
@@ -59,11 +60,14 @@ pub async fn browse(
         seen.push(runs);
         thumbnails.extend(small);
     }
+    seen.iter_mut().flatten().for_each(|page| page.exposed = exposed.clone());
     if let Some(server) = &server {
         seen.iter_mut().flatten().for_each(|page| own_headers(page, server));
     }
     let shelved = |url: &str| {
-        let server = server.as_ref().filter(|server| server.has(url))?;
+        let Some(server) = server.as_ref().filter(|server| server.has(url)) else {
+            return on_shelf_by_url(&options.shelves, url);
+        };
         let folders = [server.top(), server.root()];
         let mut files = folders.iter().filter_map(|top| file_under(top, url));
         files.find_map(|file| on_shelf(&options.shelves, &file))
@@ -142,15 +146,21 @@ impl Page<'_> {
 async fn try_wrapping(tab: &Tab, page: &mut Observation) {
     let is_cropped =
         |place: &&mut Use| place.role == Role::Img && place.rendered && place.fit == "cover";
-    let paths: Vec<String> =
-        page.uses.iter_mut().filter(is_cropped).map(|place| place.element.path.clone()).collect();
-    if paths.is_empty() {
+    let trial = |place: &mut Use| TrialPicture {
+        path: place.element.path.clone(),
+        url: String::new(),
+        natural: (0.0, 0.0),
+        sizes: String::new(),
+    };
+    let pictures: Vec<TrialPicture> = page.uses.iter_mut().filter(is_cropped).map(trial).collect();
+    if pictures.is_empty() {
         return;
     }
     // A page that scripts took apart meanwhile is one where nothing is known to be safe.
-    let Ok(tried) = tab.try_markup(&paths).await else { return };
-    for (place, (_, wraps)) in page.uses.iter_mut().filter(is_cropped).zip(tried) {
-        place.wraps = wraps;
+    let window = [(page.device.width, page.device.height)];
+    let Ok(tried) = tab.try_markup(&pictures, &window).await else { return };
+    for (place, trial) in page.uses.iter_mut().filter(is_cropped).zip(tried) {
+        place.wraps = trial.wrapped;
     }
 }
 

@@ -7,12 +7,12 @@ use std::{
 };
 
 use futures::StreamExt;
-use kivet_browser::{Chromium, Tab, VisitOptions};
+use kivet_browser::{Chromium, FittedBox, Tab, TrialPicture, VisitOptions};
 use kivet_image::{Limits, probe};
 use kivet_page::{
     DEVICES, Document,
-    learn::{Boxed, OnDevice, SeenPage, SeenPicture, missing},
-    observation::{Attributes, Observation, Role, Use},
+    learn::{Boxed, OnDevice, SeenPage, SeenPicture, missing, place_of, sample, shapes},
+    observation::{Attributes, Observation, Role, Use, Window},
     rewrite::{Address, full_size, scan},
     rules::Rules,
 };
@@ -20,7 +20,7 @@ use kivet_recipe::Format;
 use url::Url;
 
 use crate::{
-    CheckError, Place, Progress, SWEPT, Target, browse::reachable, files::FileServer,
+    CheckError, Place, Progress, SWEPT, Target, browse::reachable, causes, files::FileServer,
     target::relative,
 };
 
@@ -30,21 +30,41 @@ const STEP: usize = 16;
 /// The window's height during the sweep, in CSS pixels.
 const HEIGHT: u32 = 900;
 
+/// Windows between the devices at which markup is tried, too.
+const BETWEEN: [(u32, u32); 7] =
+    [(480, 800), (600, 900), (700, 900), (1024, 768), (1180, 820), (1440, 900), (2200, 1200)];
+
 /// Rounds of measuring in between, until media conditions are exact.
 const ROUNDS: usize = 12;
 
 /// Pages looked at at the same time.
 const AT_ONCE: usize = 2;
 
-/// Looks at pages on every device and over a sweep of widths.
+/// What was seen of a site.
+#[derive(Default)]
+pub struct SeenSite {
+    /// The pages that were visited.
+    pub pages: Vec<SeenPage>,
+    /// Path and source of those that were not: others show the same kinds of picture.
+    pub unvisited: Vec<(String, Vec<u8>)>,
+    /// Pages that could not be visited, and why.
+    pub notes: Vec<String>,
+}
+
+/// Looks at pages on every device and over a sweep of widths; of a large site at some of each
+/// template. A page that cannot be visited is noted, and the others are looked at.
 ///
 /// # Errors
-/// If the browser cannot be started, or a page cannot be had.
+/// If the browser cannot be started, or no page can be visited.
 pub async fn look(
     targets: &[Target],
     program: Option<PathBuf>,
     progress: &(dyn Fn(Progress<'_>) + Sync),
-) -> Result<Vec<SeenPage>, CheckError> {
+) -> Result<SeenSite, CheckError> {
+    let mut site = SeenSite::default();
+    let (targets, others) = sampled(targets).await;
+    site.unvisited = others;
+    let targets = targets.as_slice();
     let chromium = match program {
         Some(program) => Chromium::launch_program(program).await?,
         None => Chromium::launch().await?,
@@ -63,13 +83,53 @@ pub async fn look(
         }
     };
     let mut looking = futures::stream::iter(targets).map(look).buffered(AT_ONCE);
-    let mut pages = Vec::new();
+    let (mut at, mut failure) = (0, None);
     while let Some(page) = looking.next().await {
-        pages.push(page?);
+        match page {
+            Ok(page) => site.pages.push(page),
+            Err(error) => {
+                site.notes.push(format!(
+                    "{} was not visited: {}",
+                    targets[at].name,
+                    causes(&error)
+                ));
+                failure = Some(error);
+            }
+        }
+        at += 1;
     }
     drop(looking);
     chromium.close().await?;
-    Ok(pages)
+    match failure {
+        Some(error) if site.pages.is_empty() => Err(error),
+        _ => Ok(site),
+    }
+}
+
+/// The pages to visit, and path and source of the others.
+async fn sampled(targets: &[Target]) -> (Vec<Target>, Vec<(String, Vec<u8>)>) {
+    let mut sources = Vec::new();
+    for target in targets {
+        let source = match &target.place {
+            Place::File { file, .. } => std::fs::read(file).ok(),
+            Place::Web(url) => match reqwest::get(url.clone()).await {
+                Ok(response) => response.bytes().await.ok().map(|bytes| bytes.to_vec()),
+                Err(_) => None,
+            },
+        };
+        // A page that cannot be read is visited, which says why.
+        sources.push(source.unwrap_or_default());
+    }
+    let visited: BTreeSet<usize> = sample(&sources).into_iter().collect();
+    let mut kept = Vec::new();
+    let mut others = Vec::new();
+    for ((at, target), source) in targets.iter().enumerate().zip(sources) {
+        match visited.contains(&at) || source.is_empty() {
+            true => kept.push(target.clone()),
+            false => others.push((target.path_in_site(), source)),
+        }
+    }
+    (kept, others)
 }
 
 async fn one(
@@ -80,7 +140,7 @@ async fn one(
     let (url, server) = reachable(target, None).await?;
     let mut page = SeenPage { path: target.path_in_site(), ..SeenPage::default() };
     let mut observations = Vec::new();
-    let mut ratios = BTreeMap::new();
+    let mut files = BTreeMap::new();
     for device in DEVICES {
         step(device.name);
         let tab = chromium.tab(device).await?;
@@ -88,17 +148,21 @@ async fn one(
         let visited = tab.visit(url.as_str(), options).await;
         let _ = tab.close().await;
         let visit = visited?;
-        ratios.extend(
-            visit.pictures.iter().filter_map(|(url, bytes)| Some((url.clone(), shape(bytes)?))),
+        files.extend(
+            visit
+                .pictures
+                .iter()
+                .filter_map(|(url, bytes)| Some((url.clone(), File::read(bytes)?))),
         );
         page.source = visit.source.into_bytes();
         observations.push(visit.observation);
     }
     let site = Site { page: &page.path, target, server: server.as_ref(), url: &url };
-    page.pictures = site.pictures(&page.source, &observations, &ratios);
+    page.pictures = site.pictures(&page.source, &observations, &files);
     page.late_embeds = late_embeds(&observations);
     step("sweep");
     let tab = chromium.tab(DEVICES[4]).await?;
+    tab.be_still().await?;
     tab.open(url.as_str()).await?;
     tab.scroll_to_end().await?;
     let measured = measure(&tab, &mut page).await;
@@ -107,11 +171,21 @@ async fn one(
     Ok(page)
 }
 
-/// Width over height of a picture's file, and whether it is a drawing.
-fn shape(bytes: &[u8]) -> Option<(f64, bool)> {
-    let facts = probe(bytes, Limits::default()).ok()?;
-    let ratio = f64::from(facts.size.width) / f64::from(facts.size.height);
-    Some((ratio, facts.format == Format::Svg))
+/// What a picture's file is.
+#[derive(Clone, Copy)]
+struct File {
+    /// Width and height in pixels.
+    natural: (f64, f64),
+    /// True if it is a drawing.
+    vector: bool,
+}
+
+impl File {
+    fn read(bytes: &[u8]) -> Option<Self> {
+        let facts = probe(bytes, Limits::default()).ok()?;
+        let natural = (f64::from(facts.size.width), f64::from(facts.size.height));
+        Some(Self { natural, vector: facts.format == Format::Svg })
+    }
 }
 
 async fn measure(tab: &Tab, page: &mut SeenPage) -> Result<(), CheckError> {
@@ -119,14 +193,29 @@ async fn measure(tab: &Tab, page: &mut SeenPage) -> Result<(), CheckError> {
     if paths.is_empty() {
         return Ok(());
     }
+    let mut fits: Vec<BTreeSet<(String, String)>> = vec![BTreeSet::new(); paths.len()];
+    let mut add = |page: &mut SeenPage, boxes: Vec<FittedBox>, window: (u32, u32), of: Window| {
+        for ((picture, fits), fitted) in page.pictures.iter_mut().zip(&mut fits).zip(boxes) {
+            let window = (f64::from(window.0), f64::from(window.1));
+            picture.samples.push(Boxed { window, size: fitted.size, of });
+            if fitted.size.0 >= 1.0 {
+                fits.insert((fitted.fit, fitted.position));
+            }
+        }
+    };
+    // First, so that the rounds know which boxes follow the window's height.
+    if page.pictures.iter().any(|one| one.fit == "cover") {
+        for window in shapes() {
+            let boxes = tab.boxes_at(&paths, window).await?;
+            add(page, boxes, window, Window::Shape);
+        }
+    }
     let mut todo: BTreeSet<u32> = SWEPT.step_by(STEP).collect();
     for _ in 0..ROUNDS {
         for width in &todo {
-            let boxes = tab.boxes_at(&paths, (*width, HEIGHT)).await?;
-            for (picture, size) in page.pictures.iter_mut().zip(boxes) {
-                let window = (f64::from(*width), f64::from(HEIGHT));
-                picture.samples.push(Boxed { window, size, swept: true });
-            }
+            let window = (*width, HEIGHT);
+            let boxes = tab.boxes_at(&paths, window).await?;
+            add(page, boxes, window, Window::Swept);
         }
         for picture in &mut page.pictures {
             picture.samples.sort_by(|one, other| one.window.0.total_cmp(&other.window.0));
@@ -136,20 +225,31 @@ async fn measure(tab: &Tab, page: &mut SeenPage) -> Result<(), CheckError> {
             break;
         }
     }
-    let mut kept = vec![(true, true); paths.len()];
-    for device in DEVICES {
-        tab.boxes_at(&paths, (device.width, device.height)).await?;
-        for (kept, tried) in kept.iter_mut().zip(tab.try_markup(&paths).await?) {
-            *kept = (kept.0 && tried.0, kept.1 && tried.1);
+    for (picture, fits) in page.pictures.iter_mut().zip(&fits) {
+        picture.steady = fits.len() <= 1;
+    }
+    let trials: Vec<TrialPicture> = page.pictures.iter().map(trial).collect();
+    let devices = DEVICES.iter().map(|device| (device.width, device.height));
+    let windows: Vec<(u32, u32)> = devices.chain(BETWEEN).collect();
+    for (picture, tried) in page.pictures.iter_mut().zip(tab.try_markup(&trials, &windows).await?) {
+        // A background's crops are rules of the stylesheet.
+        if picture.role == Role::Img {
+            picture.trial = tried;
         }
     }
-    for (picture, (dimensions, wraps)) in page.pictures.iter_mut().zip(kept) {
-        let is_img = picture.role == Role::Img;
-        picture.dimensions = is_img && dimensions;
-        // A background's crops are rules of the stylesheet.
-        picture.wraps = !is_img || wraps;
-    }
     Ok(())
+}
+
+/// The markup that a picture would get, for trying it.
+fn trial(picture: &SeenPicture) -> TrialPicture {
+    let sizes = place_of(picture, &mut BTreeSet::new()).map(|place| place.sizes);
+    TrialPicture {
+        path: picture.element.path.clone(),
+        url: picture.url.clone(),
+        natural: picture.natural,
+        // A vector has one candidate, which needs no sizes.
+        sizes: sizes.filter(|_| !picture.vector).unwrap_or_default(),
+    }
 }
 
 /// A page in its site, for telling addresses.
@@ -166,7 +266,7 @@ impl Site<'_> {
         &self,
         source: &[u8],
         observations: &[Observation],
-        ratios: &BTreeMap<String, (f64, bool)>,
+        files: &BTreeMap<String, File>,
     ) -> Vec<SeenPicture> {
         let base = scan(source, &Rules::default()).ok().and_then(|found| found.base);
         let document = Document::parse(&String::from_utf8_lossy(source));
@@ -187,7 +287,11 @@ impl Site<'_> {
                 .collect();
             let first = uses.iter().flatten().find(|one| !one.url.is_empty())?;
             let (address, file) = self.address(first, base.as_deref())?;
-            let known = uses.iter().flatten().find_map(|one| ratios.get(&one.url));
+            // What never arrived has no ratio, and shows the box of its alternative text.
+            let (url, known) = uses
+                .iter()
+                .flatten()
+                .find_map(|one| Some((one.url.clone(), *files.get(&one.url)?)))?;
             let mut element = first.element.clone();
             element.line = document.line_of(&element);
             Some(SeenPicture {
@@ -196,8 +300,10 @@ impl Site<'_> {
                 role: *role,
                 address,
                 file,
-                ratio: known.map(|(ratio, _)| *ratio),
-                vector: known.is_some_and(|(_, vector)| *vector),
+                url,
+                natural: known.natural,
+                ratio: Some(known.natural.0 / known.natural.1),
+                vector: known.vector,
                 fit: first.fit.clone(),
                 position: first.position.clone(),
                 samples: observations
@@ -257,7 +363,11 @@ impl Site<'_> {
 
 fn boxed(seen: &Observation, one: &Use) -> Option<Boxed> {
     let window = (f64::from(seen.device.width), f64::from(seen.device.height));
-    one.rendered.then_some(Boxed { window, size: (one.area.width, one.area.height), swept: false })
+    one.rendered.then_some(Boxed {
+        window,
+        size: (one.area.width, one.area.height),
+        of: Window::Device,
+    })
 }
 
 fn on_device(seen: &Observation, one: Option<&Use>) -> OnDevice {

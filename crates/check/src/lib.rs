@@ -4,8 +4,10 @@
 //! What is wrong with a page is decided in `kivet-page`; this crate brings what that needs to know.
 
 mod browse;
+mod compare;
 mod error;
 mod examine;
+mod exposed;
 mod fetch;
 mod files;
 mod learn;
@@ -22,7 +24,9 @@ use std::{
     time::{SystemTime, UNIX_EPOCH},
 };
 
+pub use compare::{COMPARED, Difference, compare};
 pub use error::CheckError;
+pub use exposed::is_data_folder;
 pub use fetch::Fetcher;
 pub use files::FileServer;
 use futures::StreamExt;
@@ -31,13 +35,13 @@ use kivet_page::{
     Device,
     report::{Failure, Mode, PageReport, Report},
 };
-pub use learn::look;
+pub use learn::{SeenSite, look};
 pub use shelved::ShelfFolder;
 pub use sweep::{FittedSizes, fit_page};
 pub use target::{Place, Target, targets};
 pub use widths::SWEPT;
 
-use crate::examine::Scales;
+use crate::{examine::Scales, exposed::Exposed};
 
 /// How pages are checked.
 #[derive(Clone, Debug)]
@@ -103,16 +107,20 @@ pub async fn check(
         (Mode::Browser, None) => Some(Chromium::launch().await?),
     };
     let done = AtomicUsize::new(0);
+    let exposed = Exposed::of(targets).await;
     let look = |target: &'_ Target| {
         let (target, chromium, scales, done) = (target.clone(), chromium.as_ref(), &scales, &done);
+        let exposed = exposed.at(&target);
         async move {
             let count = || done.load(Ordering::Relaxed);
             let step = |device: &str| {
                 progress(Progress { done: count(), of: targets.len(), page: &target.name, device })
             };
             let looked = match chromium {
-                Some(chromium) => browse::browse(chromium, &target, options, scales, &step).await,
-                None => read::read(&target, options, fetcher, scales, &step).await,
+                Some(chromium) => {
+                    browse::browse(chromium, &target, exposed, options, scales, &step).await
+                }
+                None => read::read(&target, exposed, options, fetcher, scales, &step).await,
             };
             done.fetch_add(1, Ordering::Relaxed);
             (target.name.clone(), target.path_in_site(), looked)

@@ -23,7 +23,7 @@ use crate::{
     browse::{beside, seen},
     examine::{Scales, predict},
     fetch::FileHeader,
-    shelved::on_shelf,
+    shelved::{on_shelf, on_shelf_by_url},
 };
 
 /// Heads fetched at the same time for one page.
@@ -46,6 +46,7 @@ struct Read {
 /// If the page cannot be had.
 pub async fn read(
     target: &Target,
+    exposed: Vec<String>,
     options: &CheckOptions,
     fetcher: &Fetcher,
     scales: &Scales,
@@ -75,6 +76,7 @@ pub async fn read(
     for device in &options.devices {
         step(device.name);
         let mut page = read.observe(device);
+        page.exposed = exposed.clone();
         tokio::task::block_in_place(|| read.complete(&mut page, scales));
         read.look_beside(&mut page, fetcher, scales).await;
         for embed in &mut page.embeds {
@@ -83,8 +85,13 @@ pub async fn read(
         observations.push(vec![page]);
     }
     let shelved = |url: &str| {
-        let file = Url::parse(url).ok().and_then(|url| url.to_file_path().ok())?;
-        on_shelf(&options.shelves, &file)
+        let Some(file) = Url::parse(url).ok().and_then(|url| url.to_file_path().ok()) else {
+            return on_shelf_by_url(&options.shelves, url);
+        };
+        // A path that begins with a slash begins at the site's folder.
+        let below = |root: &std::path::PathBuf| root.join(file.strip_prefix("/").unwrap_or(&file));
+        let of_root = read.root.as_ref().map(below).filter(|file| file.is_file());
+        on_shelf(&options.shelves, &of_root.unwrap_or_else(|| file.clone()))
     };
     let mut report = PageReport::new(&target.name, &observations, &shelved);
     if let Some(root) = &read.root {

@@ -27,6 +27,24 @@ pub fn on_shelf(shelves: &[ShelfFolder], file: &Path) -> Option<String> {
     })
 }
 
+/// `shelf/path` of the file that a URL of another host names, if its path ends like that of a file on a
+/// shelf: the longest such end counts.
+pub fn on_shelf_by_url(shelves: &[ShelfFolder], url: &str) -> Option<String> {
+    let url = Url::parse(url).ok().filter(|url| matches!(url.scheme(), "http" | "https"))?;
+    let path = percent_decode_str(url.path()).decode_utf8().ok()?.into_owned();
+    let parts: Vec<&str> =
+        path.split('/').filter(|part| !part.is_empty() && *part != "..").collect();
+    let ends = (0..parts.len()).map(|from| parts[from..].join("/"));
+    let mut files = ends.flat_map(|end| {
+        // A shelf is often one folder of those that the path names.
+        shelves.iter().flat_map(move |shelf| {
+            let above = shelf.folder.parent().map(|above| above.join(&end));
+            [Some(shelf.folder.join(&end)), above].into_iter().flatten().collect::<Vec<_>>()
+        })
+    });
+    files.find_map(|file| file.is_file().then(|| on_shelf(shelves, &file)).flatten())
+}
+
 /// The file under `top` that the path of an address names.
 pub fn file_under(top: &Path, url: &str) -> Option<PathBuf> {
     let url = Url::parse(url).ok()?;

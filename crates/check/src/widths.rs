@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use kivet_browser::{BrowserError, Tab};
 use kivet_page::{
     learn::{SeenPicture, place_of},
-    observation::{Boxed, Observation, Role, Use},
+    observation::{Boxed, Observation, Role, Use, Window},
 };
 
 /// The windows that are swept, in CSS pixels.
@@ -34,9 +34,9 @@ pub async fn sweep(tab: &Tab, page: &mut Observation) -> Result<(), BrowserError
         }
         for width in &todo {
             let boxes = tab.boxes_at(&paths, (*width, HEIGHT)).await?;
-            for (one, size) in uses.iter_mut().zip(boxes) {
+            for (one, fitted) in uses.iter_mut().zip(boxes) {
                 let window = (f64::from(*width), f64::from(HEIGHT));
-                one.swept.push(Boxed { window, size, swept: true });
+                one.swept.push(Boxed { window, size: fitted.size, of: Window::Swept });
             }
         }
         todo.clear();

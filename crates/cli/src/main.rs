@@ -8,6 +8,7 @@ mod commands;
 mod memory;
 mod nearby;
 mod output;
+mod private;
 mod rewriting;
 
 use std::process::ExitCode;

@@ -9,20 +9,39 @@ use std::{
 use kivet_check::ShelfFolder;
 use kivet_service::{Config, ShelfSource, read_config};
 
-/// The configuration that `KIVET_CONFIG` names, else the `kivet.toml` of this folder; `None` if
-/// there is none. One that cannot be followed is said, once, and the defaults hold.
+/// The folder of pages that a command is about.
+static PAGES: OnceLock<PathBuf> = OnceLock::new();
+
+/// Looks for a configuration above a folder of pages, too. Call it before the first [`config`].
+pub fn look_above(folder: &Path) {
+    if let Ok(folder) = folder.canonicalize() {
+        let _ = PAGES.set(folder);
+    }
+}
+
+/// The file that `KIVET_CONFIG` names, else the `kivet.toml` of this folder, else the nearest above
+/// the folder of pages.
+pub fn config_file() -> Option<PathBuf> {
+    if let Some(named) = std::env::var_os("KIVET_CONFIG") {
+        return Some(PathBuf::from(named));
+    }
+    let here = PathBuf::from("kivet.toml");
+    let above = || {
+        let files = PAGES.get()?.ancestors().map(|folder| folder.join("kivet.toml"));
+        files.into_iter().find(|file| file.exists())
+    };
+    if here.exists() { Some(here) } else { above() }
+}
+
+/// The configuration of [`config_file`]; `None` if there is none. One that cannot be followed is
+/// said, once, and the defaults hold.
 pub fn config() -> Option<&'static Config> {
     static CONFIG: OnceLock<Option<Config>> = OnceLock::new();
     CONFIG.get_or_init(read_nearby).as_ref()
 }
 
 fn read_nearby() -> Option<Config> {
-    let named = std::env::var_os("KIVET_CONFIG").map(PathBuf::from);
-    let file = named.clone().unwrap_or_else(|| "kivet.toml".into());
-    if named.is_none() && !file.exists() {
-        return None;
-    }
-    read_config(&file)
+    read_config(&config_file()?)
         .inspect_err(|error| {
             eprintln!("kivet: {}; going on without it", kivet_check::causes(error));
         })

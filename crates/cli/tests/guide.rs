@@ -93,7 +93,7 @@ fn the_walk_through_of_rewriting_a_site_goes_as_the_guide_says() {
     let commands: Vec<&str> =
         lines.iter().copied().filter(|line| line.starts_with("kivet ")).collect();
     // Learning is part of the first; the last one names a live site, where `try_site` goes.
-    let [all_at_once, _, explain, bake, _] = commands[..] else {
+    let [all_at_once, _init, _serve, _learn, explain, bake, _try] = commands[..] else {
         panic!("the guide has other commands now: {commands:?}")
     };
     let project = Project::start();

@@ -12,6 +12,12 @@ pub const TOLERANCE: f64 = 0.02;
 /// loosely, which needs fewer lines. The rest of the tolerance is for rounding numbers.
 const DRAWN: [f64; 2] = [0.004, 0.012];
 
+/// More conditions than this nobody would write: lines are then drawn more loosely.
+const MAX_CONDITIONS: usize = 7;
+
+/// How loosely, in turn. The last takes what the layout does as it can.
+const LOOSER: [f64; 4] = [0.03, 0.06, 0.12, 0.25];
+
 /// A picture's width at one viewport, both in CSS pixels.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Sample {
@@ -75,11 +81,18 @@ pub fn fit_sizes(
     let [tight, loose] =
         DRAWN.map(|within| written(&segments(&samples, within, &mut measure), within));
     // A rounder number is no reason to leave what the author wrote; a condition less is.
-    let conditions = |sizes: &str| sizes.matches('(').count();
-    match (tight, loose) {
+    let conditions = |sizes: &str| sizes.matches("(max-width").count();
+    let mut sizes = match (tight, loose) {
         (Some(tight), Some(loose)) if conditions(&loose) < conditions(&tight) => Some(loose),
         (tight, _) => tight,
+    }?;
+    for within in LOOSER {
+        if conditions(&sizes) <= MAX_CONDITIONS {
+            break;
+        }
+        sizes = written(&segments(&samples, within, &mut measure), within).unwrap_or(sizes);
     }
+    Some(sizes)
 }
 
 fn segments(
@@ -153,7 +166,8 @@ fn best_slope(samples: &[Sample], within: f64) -> (f64, f64) {
         let (from, to) = band(samples, slope, within);
         from - to
     };
-    let (mut low, mut high) = (-2.0, 3.0);
+    // No layout makes a picture narrower in a wider window but by a step, which is a line of its own.
+    let (mut low, mut high) = (0.0, 3.0);
     for _ in 0..60 {
         let (one, other) = (low + (high - low) / 3.0, high - (high - low) / 3.0);
         if missed(one) <= missed(other) { high = other } else { low = one }

@@ -86,6 +86,25 @@ impl Records {
             .optional()?)
     }
 
+    /// Stores what a layout that belongs to no stored place offers of an original, unless that is
+    /// stored already.
+    ///
+    /// # Errors
+    /// If the database cannot be written.
+    pub fn keep_offered_once(
+        &self,
+        layout: &str,
+        hash: &str,
+        offered: &str,
+    ) -> Result<(), StoreError> {
+        self.connection()?
+            .prepare_cached(
+                "INSERT OR IGNORE INTO ladders (place, hash, offered) VALUES (?1, ?2, ?3)",
+            )?
+            .execute(params![layout, hash, offered])?;
+        Ok(())
+    }
+
     /// Keeps what a place at `revision` offers of an original; nothing if the place has changed
     /// since.
     ///

@@ -185,6 +185,7 @@
     for (let at = around(element); at && at !== document.body && found.length < 8; at = around(at)) {
       found.push({ tag: at.localName, attributes: attributesOf(at) });
     }
+    found.push({ tag: 'body', attributes: attributesOf(document.body) });
     return found;
   };
 

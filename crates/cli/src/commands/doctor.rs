@@ -10,7 +10,7 @@ use comfy_table::{Table, presets};
 use kivet_service::read_config;
 use serde::Serialize;
 
-use crate::{nearby, output};
+use crate::{nearby, output, private};
 
 /// Say what is missing on this machine, and how to get it.
 #[derive(clap::Args)]
@@ -38,6 +38,7 @@ impl Doctor {
     pub fn run(self, json: bool) -> Result<ExitCode> {
         let mut findings = vec![configuration(&self.config)];
         findings.extend(shelves(&self.config));
+        findings.extend(read_config(&self.config).ok().map(|config| data(&config)));
         findings.extend([
             program(
                 "chromium",
@@ -66,6 +67,14 @@ fn configuration(file: &Path) -> Finding {
         Err(error) => (false, format!("{}; `kivet init` writes one", kivet_check::causes(&error))),
     };
     Finding { thing: "configuration", needed_for: "serving", ok, note }
+}
+
+/// Whether the data folder lies where no file server hands it out.
+fn data(config: &kivet_service::Config) -> Finding {
+    let warning = private::warning(config);
+    let ok = warning.is_none();
+    let note = warning.unwrap_or_else(|| config.data.display().to_string());
+    Finding { thing: "data folder apart", needed_for: "publishing", ok, note }
 }
 
 /// Each shelf's folder, and whether it can be read.

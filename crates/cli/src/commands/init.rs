@@ -34,6 +34,11 @@ const SKIPPED: [&str; 5] = ["node_modules", "target", "dist", "kivet-data", ".gi
 #[derive(Serialize)]
 struct Written {
     file: PathBuf,
+    /// The data folder, from the file's folder.
+    data: String,
+    /// Why the data folder is where it is, if that is not within the folder.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    note: Option<String>,
     /// Folder and pictures of each shelf.
     shelves: BTreeMap<String, (String, usize)>,
 }
@@ -57,13 +62,64 @@ impl Init {
             "no picture was found in {}; name a folder that holds some",
             self.folder.display()
         );
-        std::fs::write(&file, text(&shelves))
+        let data = Data::beside(&self.folder);
+        std::fs::write(&file, text(&shelves, &data))
             .with_context(|| format!("cannot write {}", file.display()))?;
         // What this writes is what `serve` reads.
         kivet_service::read_config(&file)?;
-        output::print(json, &Written { file, shelves }, said)?;
+        let Data { folder: data, note } = data;
+        output::print(json, &Written { file, data, note, shelves }, said)?;
         Ok(ExitCode::SUCCESS)
     }
+}
+
+/// Where a service keeps its data.
+struct Data {
+    /// From the configuration's folder.
+    folder: String,
+    note: Option<String>,
+}
+
+impl Data {
+    /// Beside a folder of pages, which a file server may hand out with all that is in it; within any
+    /// other folder.
+    fn beside(folder: &Path) -> Self {
+        let inside = "kivet-data".to_owned();
+        if !holds_pages(folder) {
+            return Self { folder: inside, note: None };
+        }
+        let whole = folder.canonicalize().unwrap_or_else(|_| folder.to_path_buf());
+        let name = whole.file_name().map(|name| name.to_string_lossy().into_owned());
+        let above = whole.parent().filter(|above| is_writable(above));
+        match (name, above) {
+            (Some(name), Some(_)) => Self {
+                folder: format!("../{name}-kivet-data"),
+                note: Some("beside the pages, where no file server hands out the admin token".to_owned()),
+            },
+            _ => Self {
+                folder: inside,
+                note: Some(
+                    "WITHIN the pages, because the folder above is not writable: a file server hands out the admin token; write another folder as `data` before `kivet serve`"
+                        .to_owned(),
+                ),
+            },
+        }
+    }
+}
+
+/// True if a folder, or one just below it, has pages.
+fn holds_pages(folder: &Path) -> bool {
+    let is_page = |path: &Path| {
+        path.extension().is_some_and(|ending| {
+            ["html", "htm"].iter().any(|one| ending.eq_ignore_ascii_case(one))
+        })
+    };
+    let entries = WalkDir::new(folder).max_depth(2).into_iter().filter_map(Result::ok);
+    entries.filter(|entry| entry.file_type().is_file()).any(|entry| is_page(entry.path()))
+}
+
+fn is_writable(folder: &Path) -> bool {
+    rustix::fs::access(folder, rustix::fs::Access::WRITE_OK).is_ok()
 }
 
 /// How many pictures each highest folder holds that has some of its own; those below it are in it.
@@ -117,15 +173,16 @@ fn plain(text: &str) -> String {
     if trimmed.is_empty() { "pictures".to_owned() } else { trimmed }
 }
 
-fn text(shelves: &BTreeMap<String, (String, usize)>) -> String {
-    let mut text = String::from(
+fn text(shelves: &BTreeMap<String, (String, usize)>, data: &Data) -> String {
+    let folder = toml::Value::from(data.folder.as_str());
+    let mut text = format!(
         "# Kivet's configuration: `kivet serve` in this folder reads it. Folders are relative to this file.
 
 # Where the service listens. Behind a proxy leave it on this machine alone.
 listen = \"127.0.0.1:8484\"
 
-# Records, finished renditions and the admin token.
-data = \"kivet-data\"
+# Records, finished renditions and the admin token. Never within a folder that is published.
+data = {folder}
 
 # A shelf is a folder of originals. Pictures are at /pic/RECIPE/SHELF/PATH.
 ",
@@ -152,5 +209,11 @@ fn said(written: &Written) -> String {
             format!("  {name}: {} in {folder}", output::count(*count, "picture"))
         })
         .collect();
-    format!("wrote {}\n{}\nnext: kivet serve", written.file.display(), shelves.join("\n"))
+    let note = written.note.as_ref().map_or(String::new(), |note| format!(", {note}"));
+    format!(
+        "wrote {}\n{}\n  data: {}{note}\nnext: kivet serve",
+        written.file.display(),
+        shelves.join("\n"),
+        written.data
+    )
 }

@@ -3,8 +3,8 @@
 use std::{path::PathBuf, process::ExitCode};
 
 use anyhow::{Context, Result, bail};
-use kivet_check::{Fetcher, Progress, look, targets};
-use kivet_page::learn::{Learnt, learn, toml};
+use kivet_check::{Fetcher, Progress, SeenSite, look, targets};
+use kivet_page::learn::{Learnt, learn, toml, without_rule};
 use serde_json::json;
 
 use crate::{client::runtime, commands::check::Bar, output};
@@ -74,7 +74,37 @@ pub fn learnt(site: &[String], browser: Option<PathBuf>) -> Result<Learnt> {
     let targets = runtime.block_on(targets(site, &fetcher))?;
     let bar = Bar::new(targets.len())?;
     let progress = |step: Progress<'_>| bar.show(&step);
-    let pages = runtime.block_on(look(&targets, browser, &progress));
+    let seen = runtime.block_on(look(&targets, browser, &progress));
     bar.clear();
-    Ok(learn(&pages?))
+    let SeenSite { pages, unvisited, notes } = seen?;
+    let mut learnt = learn(&pages);
+    if !unvisited.is_empty() {
+        learnt.notes.push(format!(
+            "{} of {} pages were visited: the others show the same kinds of picture, and follow the same rules",
+            pages.len(),
+            targets.len()
+        ));
+    }
+    let missed = without_rule(&learnt, &unvisited);
+    learnt.notes.extend(notes.into_iter().chain(missed));
+    Ok(match site.first().map(|site| site_name(site)) {
+        Some(name) => learnt.of_site(&name),
+        None => learnt,
+    })
+}
+
+/// A folder's name, or the first label of a host's that is not `www`.
+fn site_name(site: &str) -> String {
+    let host =
+        site.split_once("://").map(|(_, rest)| rest.split(['/', ':']).next().unwrap_or(rest));
+    match host {
+        Some(host) => host.trim_start_matches("www.").split('.').next().unwrap_or(host).to_owned(),
+        None => {
+            let whole = std::path::Path::new(site).canonicalize();
+            let name = whole
+                .ok()
+                .and_then(|whole| Some(whole.file_stem()?.to_string_lossy().into_owned()));
+            name.unwrap_or_else(|| "site".to_owned())
+        }
+    }
 }

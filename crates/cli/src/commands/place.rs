@@ -89,6 +89,9 @@ struct Set {
     /// Whether the layout gives pictures a definite width: sizes="auto, ..." for lazy ones.
     #[arg(long, value_name = "true|false")]
     auto_sizes: Option<bool>,
+    /// Whether pictures are never shown wider than their natural width, as with max-width: 100%.
+    #[arg(long, value_name = "true|false")]
+    natural_cap: Option<bool>,
     #[command(flatten)]
     reach: Reach,
 }
@@ -154,6 +157,7 @@ impl Set {
             loading,
             placeholder,
             auto_sizes,
+            natural_cap,
             reach,
         } = self;
         let all: Vec<PlaceResponse> = reach.call(Method::GET, "/api/places", &[])?;
@@ -173,6 +177,7 @@ impl Set {
         change(&mut place.loading, loading)?;
         change(&mut place.placeholder, placeholder)?;
         place.auto_sizes = auto_sizes.unwrap_or(place.auto_sizes);
+        place.natural_cap = natural_cap.unwrap_or(place.natural_cap);
         reach.put(&path(&name), &place)
     }
 }

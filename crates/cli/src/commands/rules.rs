@@ -26,10 +26,13 @@ enum What {
         #[command(flatten)]
         reach: Reach,
     },
-    /// Keep the rules of a file in the stead of those that were, and its places among the others.
+    /// Replace the stored rules with those of a file, and add its places.
     Set {
         /// The file.
         file: PathBuf,
+        /// Replace stored places that have the names of the file's places.
+        #[arg(long)]
+        replace_places: bool,
         #[command(flatten)]
         reach: Reach,
     },
@@ -39,7 +42,9 @@ impl Rules {
     pub fn run(self, json: bool) -> Result<ExitCode> {
         let kept: RulesDocument = match self.what {
             What::Show { reach } => reach.call(Method::GET, "/api/rules", &[])?,
-            What::Set { file, reach } => reach.put("/api/rules", &read(&file)?)?,
+            What::Set { file, replace_places, reach } => {
+                reach.put(&format!("/api/rules?replace-places={replace_places}"), &read(&file)?)?
+            }
         };
         let text = toml::to_string(&kept)?;
         output::print(json, &kept, |_| text)?;

@@ -7,7 +7,7 @@ use kivet_service::{Config, Service, read_config};
 use serde::Serialize;
 use tracing_subscriber::EnvFilter;
 
-use crate::{client::runtime, memory, output};
+use crate::{client::runtime, memory, output, private};
 
 /// Start the service.
 #[derive(clap::Args)]
@@ -56,6 +56,9 @@ impl Serve {
     pub fn run(self, json: bool) -> Result<ExitCode> {
         let mut config = read_config(&self.config)?;
         self.over.apply(&mut config);
+        if let Some(warning) = private::warning(&config) {
+            eprintln!("kivet: {warning}");
+        }
         start(&config, json, |_| String::new())
     }
 }

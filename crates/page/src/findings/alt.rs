@@ -57,7 +57,9 @@ fn finding(place: &Use) -> Option<Finding> {
             return None;
         }
         let why = format!("{} has no alt: readers hear its address, or nothing", name(&place.url));
-        let fix = Fix::set("alt", "what it shows, or empty if decorative");
+        let fix = Fix::words(
+            "add alt=\"...\" with words for what it shows, or alt=\"\" if it is decoration",
+        );
         return Some(Finding::at(Code::AltMissing, place, Cost::NONE, why, fix));
     };
     let alt = alt.trim();
@@ -74,14 +76,14 @@ fn finding(place: &Use) -> Option<Finding> {
     } else {
         return None;
     };
-    let fix = Fix::set("alt", "what it shows");
+    let fix = Fix::words("replace alt by words for what it shows");
     Some(Finding::at(Code::AltUseless, place, Cost::NONE, why, fix))
 }
 
 fn says_nothing(alt: &str) -> bool {
     let words = alt.to_lowercase();
     let bare = words.trim_matches(|c: char| !c.is_alphabetic());
-    bare.is_empty() || EMPTY_WORDS.contains(&bare)
+    bare.is_empty() || EMPTY_WORDS.contains(&bare) || bare.starts_with("what it shows")
 }
 
 fn is_file_name(alt: &str, url: &str) -> bool {
@@ -111,7 +113,7 @@ mod tests {
 
     #[test]
     fn file_names_and_empty_words_are_told_from_descriptions() {
-        for useless in ["image", "Photo", "  picture ", "...", "Logo", "photo 1"] {
+        for useless in ["image", "Photo", "  picture ", "...", "Logo", "photo 1", "what it shows"] {
             assert!(says_nothing(useless), "{useless}");
         }
         for file in ["kites-dawn.jpg", "IMG_2041", "dsc 0034", "kites-dawn", "final_v2_small"] {

@@ -33,6 +33,8 @@ macro_rules! codes {
 }
 
 codes! {
+    DataExposed "data-exposed" "the site hands out Kivet's own data"
+        "the admin token, the records or `kivet.toml` lie in the folder of pages, or its server sends them: high",
     BrokenPicture "broken-picture" "the picture does not load"
         "status 400 or above, no answer, bytes no decoder knows, an empty `src`",
     MorePixels "more-pixels-than-shown" "more pixels are sent than the screen shows"

@@ -2,7 +2,7 @@
 //! heavy embeds.
 
 use super::{Code, Cost, Finding, Fix, name, size};
-use crate::observation::{Embed, Observation, Request, Role, Use};
+use crate::observation::{Element, Embed, Observation, Request, Role, Use};
 
 /// A picture kept less than a day is fetched again by tomorrow's visit.
 const DAY_S: u64 = 86_400;
@@ -13,6 +13,7 @@ const HEAVY: u64 = 400_000;
 pub(super) fn findings(page: &Observation) -> Vec<Finding> {
     let mut found: Vec<Finding> =
         page.uses.iter().filter_map(|place| broken(page, place)).collect();
+    found.extend(page.exposed.iter().map(|what| exposed(what)));
     let mut told: Vec<&str> = Vec::new();
     for place in &page.uses {
         let Some(request) = page.request(&place.url) else { continue };
@@ -53,6 +54,24 @@ pub(super) fn findings(page: &Observation) -> Vec<Finding> {
             .map(heavy),
     );
     found
+}
+
+fn exposed(what: &str) -> Finding {
+    let page = Element {
+        tag: "html".to_owned(),
+        path: what.to_owned(),
+        selector: "html".to_owned(),
+        ..Element::default()
+    };
+    let way_out = "move the data folder and kivet.toml out of the folder of pages, name the new folder as `data`, and remove the file admin-token for a new one";
+    Finding {
+        code: Code::DataExposed,
+        element: page,
+        url: what.to_owned(),
+        cost: Cost::NONE,
+        why: format!("anybody can fetch {what}, and with the token change what the service does"),
+        fix: Fix::words(way_out),
+    }
 }
 
 fn broken(page: &Observation, place: &Use) -> Option<Finding> {

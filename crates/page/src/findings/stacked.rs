@@ -208,7 +208,7 @@ fn exemption(place: &Use) -> Option<Finding> {
     let lazy = element.keyword("loading") == "lazy" || !script_lazy(&element.attributes).is_empty();
     let served = asks_for_a_transform(&place.url) || place.url.contains("/pic/");
     let own: Vec<&str> = marks(&element.attributes).collect();
-    for around in &place.ancestors {
+    for around in place.ancestors.iter().filter(|around| around.tag != "body") {
         let mut found =
             marks(&around.attributes).filter(|mark| is_exemption(mark) && !own.contains(mark));
         let missed = found

@@ -8,11 +8,11 @@ use super::tag::{Shelved, rewritten};
 use crate::{
     Offered, Place, PlaceDocument,
     findings::name as name_of,
-    learn::{Boxed, SeenPicture, place_of},
+    learn::{Boxed, SeenPicture, Trial, place_of},
     markup::{
         Alt, Form, Offer, Options, Picture, Use as Written, background_preloads, parts, write,
     },
-    observation::{Element, Observation, Role, Use},
+    observation::{Element, Observation, Role, Use, Window},
 };
 
 /// A picture in the place that the devices' layouts make.
@@ -124,8 +124,10 @@ impl Renditions {
     /// The preloads that go with it.
     pub(super) fn preloads(&self) -> Vec<String> {
         match self.role {
-            Role::Background => background_preloads(&self.written_use(), None),
-            Role::Img | Role::Poster => parts(&self.written_use(), &Options::default()).preloads,
+            Role::Background => background_preloads(&self.written_use(), None, &[]),
+            Role::Img | Role::Poster => {
+                parts(&self.written_use(), &Options::default(), true).preloads
+            }
         }
     }
 
@@ -149,7 +151,7 @@ impl Renditions {
             put("height", Some(format!("{}", height.round())));
         }
         let img = rewritten(element, &all);
-        let sources: String = parts(&one, &Options::default()).sources.concat();
+        let sources: String = parts(&one, &Options::default(), true).sources.concat();
         match (sources.is_empty(), self.in_picture) {
             (false, _) => format!("<picture>{sources}{img}</picture>"),
             (true, true) => format!("in place of the whole picture element: {img}"),
@@ -174,18 +176,18 @@ fn document(
 ) -> Option<PlaceDocument> {
     let (_, first) = uses.first()?;
     let size = facts.size;
-    let boxes = |swept: bool| {
+    let boxes = |of: Window| {
         uses.iter().filter(|(_, place)| place.rendered).map(move |(page, place)| Boxed {
             window: (f64::from(page.device.width), f64::from(page.device.height)),
             size: (place.area.width, place.area.height),
-            swept,
+            of,
         })
     };
     let swept = uses.iter().map(|(_, place)| &place.swept).find(|swept| !swept.is_empty());
     let mut samples: Vec<Boxed> = match swept {
-        Some(swept) => swept.iter().copied().chain(boxes(false)).collect(),
+        Some(swept) => swept.iter().copied().chain(boxes(Window::Device)).collect(),
         // What five windows show is all that is known.
-        None => boxes(true).chain(boxes(false)).collect(),
+        None => boxes(Window::Swept).chain(boxes(Window::Device)).collect(),
     };
     samples.sort_by(|one, other| one.window.0.total_cmp(&other.window.0));
     let picture = SeenPicture {
@@ -195,16 +197,18 @@ fn document(
         vector: facts.format == Format::Svg,
         fit: first.fit.clone(),
         position: first.position.clone(),
+        steady: uses
+            .iter()
+            .all(|(_, one)| (&one.fit, &one.position) == (&first.fit, &first.position)),
         samples,
         // A picture around the element may change what its style sheet says of it.
-        wraps: first.role != Role::Img || !first.sources.is_empty() || first.wraps,
+        trial: Trial {
+            wrapped: first.role != Role::Img || !first.sources.is_empty() || first.wraps,
+            ..Trial::PASSED
+        },
         ..SeenPicture::default()
     };
     let mut document = place_of(&picture, &mut BTreeSet::new())?;
-    // A crop that was the style sheet's keeps its middle.
-    if document.ratio.is_some() && document.position.is_none() {
-        document.position = Some("center".to_owned());
-    }
     document.loading = Some(loading(element, changes, first.role).to_owned());
     Some(document)
 }

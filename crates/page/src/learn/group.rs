@@ -2,41 +2,53 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use kivet_recipe::PlaceName;
+
 use super::{
     Boxed, SeenPage, SeenPicture,
     layout::layout,
     loading::{When, loadings},
-    shape::{Shape, name, shape},
+    name::name,
+    natural::Container,
+    select::word,
 };
-use crate::{Loading, PlaceDocument, observation::Role};
+use crate::{
+    Loading, PlaceDocument,
+    observation::{Role, Window},
+};
 
-/// Widths that differ by no more are the same.
+/// Boxes that differ by no more are the same.
 const ALIKE: f64 = 0.02;
+
+/// Boxes of one window that differ by less, in CSS pixels, are kept once.
+const SAME_PX: f64 = 0.5;
 
 /// All pictures of a site with their places.
 pub(super) struct Grouped {
     groups: Vec<Group>,
     pub members: Vec<Member>,
+    /// What a person has to look at.
+    pub notes: Vec<String>,
 }
 
 /// One picture of a page.
 pub(super) struct Member {
     pub page: usize,
     pub picture: usize,
-    pub shape: Shape,
     pub loading: Loading,
     /// The screens on which it loads `first`; all if `None`.
     pub media: Option<String>,
-    /// The number of its group; `None` if it is shown nowhere.
+    /// The number of its group; `None` if it is shown nowhere, or no markup leaves its box alone.
     group: Option<usize>,
 }
 
 struct Group {
     name: String,
     document: PlaceDocument,
-    /// The first member's boxes.
-    samples: Vec<Boxed>,
-    background: bool,
+    /// A picture with the boxes of all members.
+    picture: SeenPicture,
+    /// What is around its pictures, where their own width decides how wide they are.
+    container: Option<Container>,
 }
 
 impl Grouped {
@@ -68,7 +80,7 @@ impl Grouped {
                 "{} on {}; {}",
                 counted(members.len(), "picture"),
                 counted(pages.len(), "page"),
-                shown(&group.samples)
+                shown(&group.picture.samples)
             );
             (group.name.clone(), document, evidence)
         });
@@ -81,8 +93,8 @@ pub(super) fn counted(count: usize, what: &str) -> String {
 }
 
 fn shown(samples: &[Boxed]) -> String {
-    let widths: Vec<f64> =
-        samples.iter().map(|one| one.size.0).filter(|width| *width >= 1.0).collect();
+    let swept = samples.iter().filter(|one| one.of != Window::Shape);
+    let widths: Vec<f64> = swept.map(|one| one.size.0).filter(|width| *width >= 1.0).collect();
     let (least, most) = widths
         .iter()
         .fold((f64::MAX, 0.0_f64), |(least, most), one| (least.min(*one), most.max(*one)));
@@ -94,63 +106,168 @@ fn shown(samples: &[Boxed]) -> String {
 }
 
 pub(super) fn grouped(pages: &[SeenPage]) -> Grouped {
-    let mut groups: Vec<(Group, BTreeMap<String, usize>)> = Vec::new();
+    let mut grouping = Grouping { groups: Vec::new(), notes: Vec::new() };
     let mut members = Vec::new();
     for (at, page) in pages.iter().enumerate() {
         for ((number, picture), when) in page.pictures.iter().enumerate().zip(loadings(page)) {
             let When { loading, media } = when;
-            let shape = shape(picture);
-            let document = layout(picture, &mut BTreeSet::new());
-            let group = document.map(|document| joined(&mut groups, picture, document));
-            if let Some(group) = group {
-                let words = &mut groups[group].1;
-                *words.entry(name(&shape.word)).or_default() += 1;
-            }
-            members.push(Member { page: at, picture: number, shape, loading, media, group });
+            let group = grouping.place(page, picture);
+            members.push(Member { page: at, picture: number, loading, media, group });
         }
     }
-    let mut named: Vec<Group> = Vec::new();
-    for (group, words) in groups {
-        let most = words.iter().max_by_key(|(_, count)| **count);
-        let word = most.map_or("picture", |(word, _)| word.as_str());
-        let numbered = (2..).map(|number| format!("{word}-{number}"));
-        let is_free = |name: &String| named.iter().all(|known| known.name != *name);
-        let name = [word.to_owned()].into_iter().chain(numbered).find(is_free);
-        named.push(Group { name: name.unwrap_or_default(), ..group });
+    Grouped { groups: grouping.named(), members, notes: grouping.notes }
+}
+
+struct Grouping {
+    /// Each with the words that its pictures are known by.
+    groups: Vec<(Group, BTreeMap<String, usize>)>,
+    notes: Vec<String>,
+}
+
+impl Grouping {
+    /// The number of the group that a picture belongs to, which may be a new one.
+    fn place(&mut self, page: &SeenPage, picture: &SeenPicture) -> Option<usize> {
+        let container = Container::of(picture);
+        let document = match &container {
+            Some(container) => Some(container.place(&mut BTreeSet::new())),
+            None => layout(picture, &mut BTreeSet::new()),
+        }?;
+        if picture.trial.dimensions().is_none() {
+            self.notes.push(format!(
+                "{}: {} stays as it is: every markup that was tried changed its box",
+                page.path, picture.address
+            ));
+            return None;
+        }
+        if let Err(problem) = checked(&document) {
+            self.notes.push(format!("{}: {} gets no place: {problem}", page.path, picture.address));
+            return None;
+        }
+        let group = match container {
+            Some(container) => self.held(picture, document, container),
+            None => self.joined(picture, document),
+        };
+        *self.groups[group].1.entry(name(&word(picture))).or_default() += 1;
+        Some(group)
     }
-    Grouped { groups: named, members }
+
+    /// The group of a picture whose own width decides how wide it is.
+    fn held(
+        &mut self,
+        picture: &SeenPicture,
+        document: PlaceDocument,
+        container: Container,
+    ) -> usize {
+        let agrees = |(group, _): &(Group, BTreeMap<String, usize>)| {
+            group.container.as_ref().is_some_and(|known| known.agrees(&container))
+                && group.picture.trial.wrapped == picture.trial.wrapped
+        };
+        let Some(at) = self.groups.iter().position(agrees) else {
+            let picture = picture.clone();
+            let group =
+                Group { name: String::new(), document, picture, container: Some(container) };
+            self.groups.push((group, BTreeMap::new()));
+            return self.groups.len() - 1;
+        };
+        let group = &mut self.groups[at].0;
+        merge(&mut group.picture, picture);
+        if let Some(known) = &mut group.container {
+            known.add(&container);
+            let document = known.place(&mut BTreeSet::new());
+            if checked(&document).is_ok() {
+                group.document = document;
+            }
+        }
+        at
+    }
+
+    fn joined(&mut self, picture: &SeenPicture, document: PlaceDocument) -> usize {
+        let fits = |(group, _): &(Group, BTreeMap<String, usize>)| {
+            let known = &group.picture;
+            // The rules of a stylesheet are the same on every page: a file has one place.
+            let same_file = picture.role == Role::Background && known.file == picture.file;
+            let same_crop = group.document.ratio.is_some() == document.ratio.is_some()
+                && group.document.position == document.position
+                && known.trial.wrapped == picture.trial.wrapped;
+            group.container.is_none()
+                && known.role == picture.role
+                && (same_file || (same_crop && alike(&known.samples, picture)))
+        };
+        let at = self.groups.iter().position(fits);
+        let Some(at) = at else {
+            let picture = picture.clone();
+            let group = Group { name: String::new(), document, picture, container: None };
+            self.groups.push((group, BTreeMap::new()));
+            return self.groups.len() - 1;
+        };
+        let group = &mut self.groups[at].0;
+        merge(&mut group.picture, picture);
+        // A crop leaves out only what none of its pictures shows.
+        let both = layout(&group.picture, &mut BTreeSet::new());
+        if let Some(both) = both.filter(|both| checked(both).is_ok()) {
+            group.document = both;
+        }
+        at
+    }
+
+    /// The groups with names of their own, after the words most of their pictures are known by.
+    fn named(&mut self) -> Vec<Group> {
+        let mut named: Vec<Group> = Vec::new();
+        for (group, words) in std::mem::take(&mut self.groups) {
+            let most = words.iter().max_by_key(|(_, count)| **count);
+            let word = most.map_or("picture", |(word, _)| word.as_str());
+            let numbered = (2..).map(|number| format!("{word}-{number}"));
+            let is_free = |name: &String| named.iter().all(|known| known.name != *name);
+            let name = [word.to_owned()].into_iter().chain(numbered).find(is_free);
+            named.push(Group { name: name.unwrap_or_default(), ..group });
+        }
+        named
+    }
 }
 
-/// The number of the group that a picture belongs to, which may be a new one.
-fn joined(
-    groups: &mut Vec<(Group, BTreeMap<String, usize>)>,
-    picture: &SeenPicture,
-    document: PlaceDocument,
-) -> usize {
-    let background = picture.role == Role::Background;
-    let known = groups.iter().position(|(group, _)| {
-        let same_crop = group.document.ratio == document.ratio
-            && group.document.position == document.position
-            && group.document.alternatives.len() == document.alternatives.len();
-        group.background == background
-            && same_crop
-            && (group.document == document || alike(&group.samples, picture))
-    });
-    known.unwrap_or_else(|| {
-        let samples = picture.samples.clone();
-        let group = Group { name: String::new(), document, samples, background };
-        groups.push((group, BTreeMap::new()));
-        groups.len() - 1
-    })
+/// Whether a place can be used as it is written.
+fn checked(document: &PlaceDocument) -> Result<(), String> {
+    let name: PlaceName = "place".parse().map_err(|_| String::new())?;
+    document.checked(&name).map(drop).map_err(|error| error.to_string())
 }
 
-/// True if a picture is as wide as another at every window both were measured at.
+/// Adds the boxes of a picture to those of another.
+fn merge(known: &mut SeenPicture, picture: &SeenPicture) {
+    let same = |one: &Boxed, other: &Boxed| {
+        one.window == other.window
+            && (one.size.0 - other.size.0).abs() < SAME_PX
+            && (one.size.1 - other.size.1).abs() < SAME_PX
+    };
+    // At a window that one alone was measured at, it would speak for both.
+    let windows = |samples: &[Boxed]| -> BTreeSet<u32> {
+        let swept = samples.iter().filter(|one| one.of == Window::Swept);
+        swept.map(|one| one.window.0 as u32).collect()
+    };
+    let shared = &windows(&known.samples) & &windows(&picture.samples);
+    let is_shared =
+        |one: &Boxed| one.of != Window::Swept || shared.contains(&(one.window.0 as u32));
+    known.samples.retain(is_shared);
+    let of_known = known.samples.len();
+    for sample in picture.samples.iter().filter(|one| is_shared(one)) {
+        if !known.samples[..of_known].iter().any(|one| same(one, sample)) {
+            known.samples.push(*sample);
+        }
+    }
+    known.samples.sort_by(|one, other| one.window.0.total_cmp(&other.window.0));
+    let fits_alike = known.fit == picture.fit && known.position == picture.position;
+    known.steady &= picture.steady && fits_alike;
+    known.vector &= picture.vector;
+}
+
+/// True if a picture is as wide as another at every window both were measured at; one that covers
+/// its box, which is drawn as wide as the box's height asks for, as tall, too.
 fn alike(samples: &[Boxed], picture: &SeenPicture) -> bool {
+    let near = |one: f64, other: f64| (one - other).abs() <= ALIKE * one.max(other).max(1.0);
     let mut same = samples.iter().filter_map(|one| {
         let other = picture.samples.iter().find(|other| other.window == one.window)?;
-        Some((one.size.0, other.size.0))
+        Some((one.size, other.size))
     });
-    // A crop that is not cut on the server is drawn as wide as its picture's own ratio asks for.
-    picture.fit != "cover"
-        && same.all(|(one, other)| (one - other).abs() <= ALIKE * one.max(other).max(1.0))
+    same.all(|(one, other)| {
+        near(one.0, other.0) && (picture.fit != "cover" || near(one.1, other.1))
+    })
 }

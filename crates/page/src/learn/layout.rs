@@ -1,18 +1,24 @@
-//! What a place must say of one picture: how wide it is shown, and how it is cropped.
+//! The place of one picture: how wide it is shown at every window, and how it is cropped.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Boxed, SeenPicture};
+use super::{
+    Boxed, SeenPicture,
+    bands::{Band, Bounds, by_shape, by_width},
+};
 use crate::{
     AlternativeDocument, PlaceDocument, Sample, fit_sizes,
-    observation::{Area, Covering, Placement},
+    observation::{Area, Covering, Placement, Window},
 };
 
 /// Ratios that differ by less are the same.
 const ALIKE: f64 = 0.02;
 
-/// A step of the sweep at which a ratio changes by more is where the layout changes.
-const JUMP: f64 = 0.12;
+/// A height that differs by more from one window to another of the same width follows the window's.
+const FOLLOWS: f64 = 0.02;
+
+/// A line through the heights of boxes may be off by this share of a box.
+const ON_LINE: f64 = 0.03;
 
 /// The place of a picture alone; `None` if it is shown nowhere. Widths at which it must still be
 /// measured are added to `missing`.
@@ -22,33 +28,48 @@ pub(super) fn layout(picture: &SeenPicture, missing: &mut BTreeSet<u32>) -> Opti
     if shown.is_empty() {
         return None;
     }
-    let natural = picture.ratio.unwrap_or(1.0);
-    let cropped = covers(&picture.fit)
-        && !picture.vector
-        && picture.ratio.is_some()
-        && shown.iter().any(|one| !alike(ratio(one), natural));
     let fit = Fitter { picture, shown };
-    if !cropped {
+    let Some(natural) = picture.ratio.filter(|_| covers(&picture.fit)) else {
+        let natural = picture.ratio.unwrap_or(1.0);
         let sizes = fit.sizes(|one| drawn(picture, one, natural), |_| true, missing)?;
         return Some(PlaceDocument::of_sizes(&sizes));
-    }
-    let position = position(&picture.position);
-    let (least, most) = fit
-        .shown
-        .iter()
-        .map(|one| ratio(one))
-        .fold((f64::MAX, 0.0_f64), |(least, most), one| (least.min(one), most.max(one)));
-    if alike(least, most) {
-        let sizes = fit.sizes(|one| one.size.0, |_| true, missing)?;
-        let ratio = Some(fraction((least * most).sqrt()));
-        return Some(PlaceDocument { ratio, position, ..PlaceDocument::of_sizes(&sizes) });
-    }
-    if !picture.wraps {
-        // Without sources for each shape of the window, all of the picture is sent.
-        let sizes = fit.sizes(|one| one.size.0.max(one.size.1 * natural), |_| true, missing)?;
+    };
+    let whole = Band { up_to: None, bounds: fit.bounds()? };
+    let is_cut = fit.shown.iter().any(|one| !alike(ratio(one), natural));
+    let position = position(&picture.position).filter(|_| picture.steady && !picture.vector);
+    let Some(position) = position.filter(|_| is_cut) else {
+        // The whole picture, as wide as it is drawn to cover its box.
+        let sizes = fit.covering(&Range::whole(), natural, missing)?;
         return Some(PlaceDocument::of_sizes(&sizes));
+    };
+    let position = Some(position);
+    let bands = match (fit.follows_height(), picture.trial.wrapped) {
+        // One crop that holds at every window.
+        (_, false) => vec![whole],
+        (true, true) => by_shape(&fit.shown).unwrap_or_else(|| vec![whole]),
+        (false, true) => by_width(&fit.shown, missing),
+    };
+    fit.banded(&bands, natural, position, missing)
+}
+
+/// The windows of one layout of a place.
+struct Range {
+    /// Above this width, or aspect ratio.
+    from: f64,
+    /// Up to this one.
+    to: f64,
+    of_shape: bool,
+}
+
+impl Range {
+    const fn whole() -> Self {
+        Self { from: 0.0, to: f64::MAX, of_shape: false }
     }
-    fit.banded(position, missing)
+
+    fn holds(&self, (width, height): (f64, f64)) -> bool {
+        let at = if self.of_shape { width / height } else { width };
+        at > self.from && at <= self.to * (1.0 + 1e-9)
+    }
 }
 
 struct Fitter<'a> {
@@ -56,119 +77,158 @@ struct Fitter<'a> {
     shown: Vec<&'a Boxed>,
 }
 
-/// A range of window widths with one crop.
-struct Band {
-    /// The last width; `None` for the widest.
-    up_to: Option<f64>,
-    ratio: f64,
-}
-
 impl Fitter<'_> {
     fn swept(&self) -> impl Iterator<Item = &Boxed> {
-        self.shown.iter().copied().filter(|one| one.swept)
+        self.shown.iter().copied().filter(|one| one.of == Window::Swept)
     }
 
-    /// `sizes` for what `width` says of each box of the sweep within `range`.
+    /// The ratios of all boxes.
+    fn bounds(&self) -> Option<Bounds> {
+        Bounds::of(self.shown.iter().map(|one| ratio(one)))
+    }
+
+    /// `sizes` for the widths that `width` gives for each box of the sweep within `range`.
     fn sizes(
         &self,
         width: impl Fn(&Boxed) -> f64,
         range: impl Fn(f64) -> bool,
         missing: &mut BTreeSet<u32>,
     ) -> Option<String> {
-        let samples: Vec<Sample> = self
-            .swept()
-            .filter(|one| range(one.window.0))
-            .map(|one| Sample { viewport: one.window.0, shown: width(one) })
+        // Several pictures may have been measured at one window: the widest counts.
+        let mut widest: BTreeMap<u32, f64> = BTreeMap::new();
+        for one in self.picture.samples.iter().filter(|one| one.of == Window::Swept) {
+            let shown = if one.size.0 >= 1.0 && one.size.1 >= 1.0 { width(one) } else { 0.0 };
+            let entry = widest.entry(one.window.0 as u32).or_default();
+            *entry = entry.max(shown);
+        }
+        let samples: Vec<Sample> = widest
+            .iter()
+            .filter(|(viewport, shown)| range(f64::from(**viewport)) && **shown > 0.0)
+            .map(|(viewport, shown)| Sample { viewport: f64::from(*viewport), shown: *shown })
             .collect();
         let measure = |viewport: f64| {
-            let known =
-                self.picture.samples.iter().find(|one| one.swept && one.window.0 == viewport);
+            let known = widest.get(&(viewport as u32)).copied();
             if known.is_none() {
                 missing.insert(viewport as u32);
             }
-            known.map(&width).filter(|width| *width > 0.0)
+            known.filter(|width| *width > 0.0)
         };
         fit_sizes(&samples, measure)
     }
 
-    /// A layout for each device whose crop differs from the next one's.
+    /// `sizes` for a picture of ratio `crop` that covers its box at the windows in `range`.
+    fn covering(&self, range: &Range, crop: f64, missing: &mut BTreeSet<u32>) -> Option<String> {
+        let over = |one: &Boxed| one.size.1 * crop;
+        let within: Vec<&Boxed> =
+            self.shown.iter().copied().filter(|one| range.holds(one.window)).collect();
+        let line = self.follows_height().then(|| height_line(&within)).flatten();
+        let widths = |width: f64| range.of_shape || range.holds((width, 1.0));
+        let Some((share, pixels)) = line else {
+            return self.sizes(|one| one.size.0.max(over(one)), widths, missing);
+        };
+        let tall = length_of_height(share * crop, pixels * crop);
+        if within.iter().all(|one| over(one) >= one.size.0 * 0.98) {
+            return Some(tall);
+        }
+        let wide = self.sizes(|one| one.size.0, widths, missing)?;
+        if within.iter().all(|one| one.size.0 >= over(one) * 0.98) {
+            return Some(wide);
+        }
+        Some(each_length(&wide, |length| format!("max({length}, {tall})")))
+    }
+
+    /// A layout for each band of windows. A crop cuts away only what no window of its band shows.
     fn banded(
         &self,
+        bands: &[Band],
+        natural: f64,
         position: Option<String>,
         missing: &mut BTreeSet<u32>,
     ) -> Option<PlaceDocument> {
-        let bands = self.bands();
+        let of_shape = self.follows_height();
         let mut layouts = Vec::new();
         let mut from = 0.0;
-        for band in &bands {
+        for band in bands {
             let to = band.up_to.unwrap_or(f64::MAX);
-            let within = |viewport: f64| viewport > from && viewport <= to;
-            // Where the box is taller than the crop, the crop is scaled up to cover it.
-            let follows_height = self.follows_height();
-            let width = |one: &Boxed| {
-                let over = if follows_height { 0.0 } else { one.size.1 * band.ratio };
-                one.size.0.max(over)
-            };
-            layouts.push((band, self.sizes(width, within, missing)?));
+            let range = Range { from, to, of_shape: of_shape && bands.len() > 1 };
+            let Bounds { low, high } = band.bounds;
+            layouts.push((band, self.covering(&range, natural.clamp(low, high), missing)?));
             from = to;
         }
         let (last, sizes) = layouts.pop()?;
         let alternatives = layouts.into_iter().map(|(band, sizes)| AlternativeDocument {
-            media: format!("(max-width: {}px)", band.up_to.unwrap_or_default()),
+            media: band.media(of_shape),
             sizes: Some(sizes),
-            ratio: Some(fraction(band.ratio)),
+            ratio: Some(band.bounds.written()),
             ..AlternativeDocument::default()
         });
         Some(PlaceDocument {
-            ratio: Some(fraction(last.ratio)),
+            ratio: Some(last.bounds.written()),
             position,
             alternatives: alternatives.collect(),
             ..PlaceDocument::of_sizes(&sizes)
         })
     }
 
-    fn bands(&self) -> Vec<Band> {
-        let mut devices: Vec<&Boxed> =
-            self.shown.iter().copied().filter(|one| !one.swept).collect();
-        devices.sort_by(|one, other| one.window.0.total_cmp(&other.window.0));
-        let mut bands: Vec<Band> = Vec::new();
-        let mut before: Option<&Boxed> = None;
-        for device in devices {
-            match (before, bands.last_mut()) {
-                (Some(_), Some(band)) if alike(band.ratio, ratio(device)) => {}
-                (Some(before), Some(band)) => {
-                    band.up_to = Some(self.border(before.window.0, device.window.0));
-                    bands.push(Band { up_to: None, ratio: ratio(device) });
-                }
-                _ => bands.push(Band { up_to: None, ratio: ratio(device) }),
-            }
-            before = Some(device);
-        }
-        bands
-    }
-
-    /// Where the layout changes between two widths: at the sweep's largest jump, or half way.
-    fn border(&self, from: f64, to: f64) -> f64 {
-        let within: Vec<&Boxed> =
-            self.swept().filter(|one| one.window.0 >= from && one.window.0 <= to).collect();
-        let jump = |pair: &&[&Boxed]| (ratio(pair[1]) / ratio(pair[0]) - 1.0).abs();
-        let largest = within.windows(2).max_by(|one, other| jump(one).total_cmp(&jump(other)));
-        match largest.filter(|pair| jump(pair) > JUMP) {
-            Some(pair) => pair[1].window.0 - 1.0,
-            None => (from * to).sqrt().round(),
-        }
-    }
-
-    /// True if the box is as tall as a share of the window: devices then show another height than
-    /// the sweep does at their width.
+    /// True if the box is taller in taller windows.
     fn follows_height(&self) -> bool {
-        self.shown.iter().filter(|one| !one.swept).any(|device| {
-            let nearest = self.swept().min_by(|one, other| {
-                let away = |one: &Boxed| (one.window.0 - device.window.0).abs();
-                away(one).total_cmp(&away(other))
+        self.shown.iter().filter(|one| one.of != Window::Swept).any(|other| {
+            let nearest = self.swept().min_by(|one, another| {
+                let away = |one: &Boxed| (one.window.0 - other.window.0).abs();
+                away(one).total_cmp(&away(another))
             });
-            nearest.is_some_and(|near| (near.size.1 / device.size.1 - 1.0).abs() > 0.05)
+            let near = nearest.filter(|near| {
+                (near.window.0 - other.window.0).abs() <= 40.0 && near.window.1 != other.window.1
+            });
+            // What the width explains is not the height's doing.
+            near.is_some_and(|near| {
+                let by_width = (near.size.0 / other.size.0 - 1.0).abs();
+                (near.size.1 / other.size.1 - 1.0).abs() > FOLLOWS + 2.0 * by_width
+            })
         })
+    }
+}
+
+/// `sizes` as [`fit_sizes`] writes them, with each length changed.
+fn each_length(sizes: &str, change: impl Fn(&str) -> String) -> String {
+    let mut depth = 0;
+    let entries = sizes.split(|c| {
+        depth += i32::from(c == '(') - i32::from(c == ')');
+        c == ',' && depth == 0
+    });
+    let changed = entries.map(|entry| match entry.trim().split_once("px) ") {
+        Some((condition, length)) if condition.starts_with("(max-width") => {
+            format!("{condition}px) {}", change(length))
+        }
+        _ => change(entry.trim()),
+    });
+    changed.collect::<Vec<_>>().join(", ")
+}
+
+/// The heights of boxes as a share of the window's height and pixels beside, by least squares;
+/// `None` if they lie on no line.
+fn height_line(boxes: &[&Boxed]) -> Option<(f64, f64)> {
+    let count = boxes.len() as f64;
+    let mean = |value: fn(&Boxed) -> f64| boxes.iter().map(|one| value(one)).sum::<f64>() / count;
+    let (window, height) = (mean(|one| one.window.1), mean(|one| one.size.1));
+    let spread: f64 = boxes.iter().map(|one| (one.window.1 - window).powi(2)).sum();
+    let both: f64 = boxes.iter().map(|one| (one.window.1 - window) * (one.size.1 - height)).sum();
+    let share = both / spread;
+    let share = if share.is_finite() { (share * 200.0).round() / 200.0 } else { return None };
+    let pixels = (height - share * window).round();
+    let fits = boxes
+        .iter()
+        .all(|one| (share * one.window.1 + pixels - one.size.1).abs() <= ON_LINE * one.size.1);
+    (fits && share > 0.0).then_some((share, pixels))
+}
+
+/// A share of the window's height and pixels beside, as a CSS length.
+fn length_of_height(share: f64, pixels: f64) -> String {
+    let (share, pixels) = ((share * 1000.0).round() / 10.0, pixels.round());
+    match pixels {
+        0.0 => format!("{share}vh"),
+        pixels if pixels < 0.0 => format!("calc({share}vh - {}px)", -pixels),
+        pixels => format!("calc({share}vh + {pixels}px)"),
     }
 }
 
@@ -195,22 +255,18 @@ pub(super) fn alike(one: f64, other: f64) -> bool {
     (one / other - 1.0).abs() < ALIKE
 }
 
-/// A ratio in small whole numbers.
-pub(super) fn fraction(ratio: f64) -> String {
-    let parts = (1..=200_u32).map(|down| ((ratio * f64::from(down)).round().max(1.0), down));
-    let error = |(across, down): &(f64, u32)| (across / f64::from(*down) / ratio - 1.0).abs();
-    let (across, down) = parts
-        .clone()
-        .find(|part| error(part) < 0.004)
-        .or_else(|| parts.min_by(|one, other| error(one).total_cmp(&error(other))))
-        .unwrap_or((1.0, 1));
-    format!("{across} / {down}")
-}
-
-/// What a crop keeps, unless it is the middle.
+/// The page's own position as a place has it; `None` where it is not in whole percent, so that no
+/// crop leaves it as it is.
 fn position(position: &str) -> Option<String> {
-    let mut words =
-        position.split_ascii_whitespace().map(|word| word.strip_suffix('%')?.parse::<f64>().ok());
-    let (across, down) = (words.next()??.round(), words.next()??.round());
-    ((across, down) != (50.0, 50.0)).then(|| format!("{across}-{down}"))
+    let percent = |word: &str| {
+        let value =
+            if word == "0px" { 0.0 } else { word.strip_suffix('%')?.parse::<f64>().ok()? };
+        (value.fract() == 0.0 && (0.0..=100.0).contains(&value)).then_some(value)
+    };
+    let mut words = position.split_ascii_whitespace();
+    let (across, down) = (percent(words.next()?)?, percent(words.next()?)?);
+    Some(match (across, down) {
+        (50.0, 50.0) => "center".to_owned(),
+        (across, down) => format!("{across}-{down}"),
+    })
 }

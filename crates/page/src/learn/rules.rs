@@ -1,59 +1,40 @@
 //! Rules that give every picture its place, checked against the pages they were drawn from.
+//!
+//! A list of decisions, of which the first that holds counts: each takes as many pictures as one
+//! selector tells apart from all that are laid out otherwise or nowhere. File names are the last
+//! resort, because the next picture has another.
 
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{
-    Learnt, SeenPage,
+    Learnt, SeenPage, SeenPicture, Trial,
     group::{Grouped, Member, counted},
+    select::{Selector, selectors},
 };
 use crate::{
     Loading,
     observation::Role,
     rewrite::{Fate, plan, scan},
-    rules::{Of, OneOrMore, RuleDocument, RulesDocument},
+    rules::{Dimensions, Of, OneOrMore, RuleDocument, RulesDocument},
 };
 
-/// What a rule does with the pictures of one shape on one page.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
-struct Treatment {
-    place: String,
-    near: usize,
-    loading: Option<&'static str>,
-    dimensions: bool,
-}
+/// The share of the pictures a selector takes that must be of one place, where no selector tells all of
+/// one place apart: rules of their own are written for the others.
+const MOSTLY: f64 = 0.7;
+
+/// The share of a rule's pages on which its first picture must be the largest paint, so that the rule
+/// says so for all.
+const MOSTLY_FIRST: f64 = 0.75;
 
 pub(super) fn rules(pages: &[SeenPage], grouped: &Grouped) -> Vec<(RuleDocument, String)> {
-    let mut rules = firsts(pages, grouped);
-    rules.extend(backgrounds(pages, grouped));
-    let mut shapes: BTreeMap<_, BTreeMap<Option<Treatment>, BTreeSet<usize>>> = BTreeMap::new();
-    let mut by_page: BTreeMap<(_, usize), Vec<&Member>> = BTreeMap::new();
-    for member in imgs(pages, grouped) {
-        by_page.entry((&member.shape, member.page)).or_default().push(member);
-    }
-    for ((shape, page), members) in by_page {
-        let treatment = treatment(pages, grouped, &members);
-        shapes.entry(shape).or_default().entry(treatment).or_default().insert(page);
-    }
-    for (shape, treatments) in shapes {
-        // Those of fewer pages say which; what most do is said last, for all others.
-        let mut order: Vec<_> =
-            treatments.into_iter().filter_map(|(one, pages)| Some((one?, pages))).collect();
-        order.sort_by_key(|(_, pages)| pages.len());
-        let last = order.len().saturating_sub(1);
-        for (at, (treatment, on)) in order.into_iter().enumerate() {
-            let paths: Vec<String> = on.iter().map(|page| pages[*page].path.clone()).collect();
-            let evidence = format!("on {}", some(&paths));
-            let rule = RuleDocument {
-                select: Some(shape.selector.clone()),
-                pages: OneOrMore(if at == last { Vec::new() } else { paths }),
-                place: Some(treatment.place),
-                loading: treatment.loading.map(str::to_owned),
-                near: (treatment.near > 0).then_some(treatment.near),
-                dimensions: treatment.dimensions.then(|| "write".to_owned()),
-                ..RuleDocument::default()
-            };
-            rules.push((rule, evidence));
-        }
+    let drawer = Drawer { pages, grouped };
+    let decisions = drawer.decisions();
+    let general: Vec<bool> =
+        decisions.iter().map(|decision| drawer.is_first_everywhere(decision)).collect();
+    let mut rules = drawer.firsts(&decisions, &general);
+    rules.extend(drawer.backgrounds());
+    for (decision, first) in decisions.iter().zip(general) {
+        rules.extend(drawer.written(decision, first));
     }
     let late = pages.iter().map(|page| page.late_embeds).sum::<usize>();
     if late > 0 {
@@ -64,104 +45,247 @@ pub(super) fn rules(pages: &[SeenPage], grouped: &Grouped) -> Vec<(RuleDocument,
     rules
 }
 
-fn imgs<'a>(pages: &'a [SeenPage], grouped: &'a Grouped) -> impl Iterator<Item = &'a Member> {
-    let is_img = |member: &&Member| pages[member.page].pictures[member.picture].role == Role::Img;
-    grouped.members.iter().filter(is_img).filter(|member| grouped.place(member).is_some())
+/// Some pictures of one place that a selector tells apart from all that no decision before took.
+struct Decision<'a> {
+    selector: Selector,
+    place: &'a str,
+    members: Vec<&'a Member>,
 }
 
-/// The largest paint of each page.
-fn firsts(pages: &[SeenPage], grouped: &Grouped) -> Vec<(RuleDocument, String)> {
-    let first = grouped.members.iter().filter(|member| member.loading == Loading::First);
-    let rules = first.filter_map(|member| {
-        let (page, picture) = (&pages[member.page], &pages[member.page].pictures[member.picture]);
-        let place = grouped.place(member)?.to_owned();
-        let on: usize = picture.devices.iter().filter(|one| one.largest).count();
-        let evidence = format!("the largest paint on {on} of {} devices", picture.devices.len());
-        let background = picture.role == Role::Background;
-        let rule = RuleDocument {
-            of: background.then(|| Of::Background.name().to_owned()),
-            select: (!background).then(|| member.shape.selector.clone()),
-            pages: OneOrMore(vec![page.path.clone()]),
-            files: OneOrMore(vec![file(&picture.file)]),
-            place: Some(place),
-            loading: Some(Loading::First.name().to_owned()),
-            media: member.media.clone(),
-            dimensions: picture.dimensions.then(|| "write".to_owned()),
-            ..RuleDocument::default()
-        };
-        Some((rule, evidence))
-    });
-    rules.collect()
+struct Drawer<'a> {
+    pages: &'a [SeenPage],
+    grouped: &'a Grouped,
 }
 
-/// Backgrounds stand in stylesheets, which are pages of their own to rules.
-fn backgrounds(pages: &[SeenPage], grouped: &Grouped) -> Vec<(RuleDocument, String)> {
-    let mut known = BTreeSet::new();
-    let mut rules = Vec::new();
-    for member in &grouped.members {
-        let picture = &pages[member.page].pictures[member.picture];
-        let Some(place) = grouped.place(member).filter(|_| picture.role == Role::Background) else {
-            continue;
-        };
-        if !known.insert(file(&picture.file)) {
-            continue;
+impl<'a> Drawer<'a> {
+    fn picture(&self, member: &Member) -> &'a SeenPicture {
+        &self.pages[member.page].pictures[member.picture]
+    }
+
+    /// The list of decisions: at each turn the selector that takes most of what is left.
+    fn decisions(&self) -> Vec<Decision<'a>> {
+        let is_img = |member: &&Member| self.picture(member).role == Role::Img;
+        let mut left: Vec<&Member> = self.grouped.members.iter().filter(is_img).collect();
+        let candidates: BTreeSet<Selector> = left
+            .iter()
+            .filter(|member| self.grouped.place(member).is_some())
+            .flat_map(|member| selectors(self.picture(member)))
+            .collect();
+        let taken: BTreeMap<&Selector, BTreeSet<(usize, usize)>> = candidates
+            .iter()
+            .map(|selector| {
+                let of = left.iter().filter(|member| selector.selects(self.picture(member)));
+                (selector, of.map(|member| (member.page, member.picture)).collect())
+            })
+            .collect();
+        let mut decisions = Vec::new();
+        loop {
+            let of = |selector: &Selector| -> Vec<&'a Member> {
+                let known = &taken[selector];
+                let is_taken = |member: &&&Member| known.contains(&(member.page, member.picture));
+                left.iter().filter(is_taken).copied().collect()
+            };
+            let decided = |judge: &dyn Fn(&[&'a Member]) -> Option<&'a str>| {
+                let all = candidates.iter().filter_map(|selector| {
+                    let members = of(selector);
+                    let place = judge(&members)?;
+                    Some(Decision { selector: selector.clone(), place, members })
+                });
+                // Of those that take as many, the one that ranks first.
+                all.reduce(|best, one| match one.members.len() > best.members.len() {
+                    true => one,
+                    false => best,
+                })
+            };
+            let best = decided(&|members| self.pure(members));
+            // One that takes several nearly all of one place says more than one for each picture.
+            let mixed = || decided(&|members| self.mostly(members));
+            let best = match best.filter(|best| best.members.len() > 1) {
+                Some(best) => Some(best),
+                None => mixed().or_else(|| decided(&|members| self.pure(members))),
+            };
+            let Some(mut best) = best else { return decisions };
+            let of_place = |member: &&Member| self.grouped.place(member) == Some(best.place);
+            let taken = best.members.clone();
+            best.members.retain(of_place);
+            left.retain(|member| !taken.iter().any(|taken| std::ptr::eq(*taken, *member)));
+            decisions.push(best);
         }
-        let loading = grouped.loading(place) == Loading::Later;
-        let rule = RuleDocument {
-            of: Some(Of::Background.name().to_owned()),
-            files: OneOrMore(vec![file(&picture.file)]),
-            place: Some(place.to_owned()),
-            // Without the page script a background cannot wait.
-            loading: loading.then(|| Loading::Near.name().to_owned()),
-            ..RuleDocument::default()
-        };
-        rules.push((
-            rule,
-            format!("of {} on {}", picture.element.selector, pages[member.page].path),
-        ));
     }
-    rules
-}
 
-/// What is done with the pictures of one shape on one page; `None` if they differ, and each needs a
-/// rule of its own.
-fn treatment(pages: &[SeenPage], grouped: &Grouped, members: &[&Member]) -> Option<Treatment> {
-    let place = grouped.place(members[0])?;
-    if members.iter().any(|member| grouped.place(member) != Some(place)) {
-        return None;
+    /// The place that all of them have, with markup that leaves all their boxes alone.
+    fn pure(&self, members: &[&'a Member]) -> Option<&'a str> {
+        let first = members.first()?;
+        let place = self.grouped.place(first)?;
+        let same = members.iter().all(|member| self.grouped.place(member) == Some(place));
+        (same && self.trial(members).dimensions().is_some()).then_some(place)
     }
-    let usual = grouped.loading(place);
-    let plain: Vec<Loading> =
-        members.iter().map(|member| member.loading).filter(|one| *one != Loading::First).collect();
-    let near = plain.iter().take_while(|one| **one == Loading::Near).count();
-    let rest = &plain[near..];
-    let dimensions =
-        members.iter().all(|member| pages[member.page].pictures[member.picture].dimensions);
-    let treatment =
-        |near, loading| Some(Treatment { place: place.to_owned(), near, loading, dimensions });
-    match rest.first() {
-        None if plain.is_empty() => treatment(0, None),
-        None if usual == Loading::Near => treatment(0, None),
-        None if usual == Loading::Later => treatment(near, None),
-        None => treatment(0, Some(Loading::Near.name())),
-        Some(one) if rest.iter().any(|other| other != one) => None,
-        Some(Loading::Later) if usual == Loading::Later => treatment(near, None),
-        Some(one) if near == 0 && *one == usual => treatment(0, None),
-        Some(one) if near == 0 => treatment(0, Some(one.name())),
-        Some(_) => None,
+
+    /// The place that most of several have.
+    fn mostly(&self, members: &[&'a Member]) -> Option<&'a str> {
+        let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
+        for place in members.iter().filter_map(|member| self.grouped.place(member)) {
+            *counts.entry(place).or_default() += 1;
+        }
+        let (place, count) = counts.into_iter().max_by_key(|(_, count)| *count)?;
+        let of_place: Vec<&Member> = members
+            .iter()
+            .filter(|member| self.grouped.place(member) == Some(place))
+            .copied()
+            .collect();
+        let enough = count >= 2 && count as f64 >= MOSTLY * members.len() as f64;
+        (enough && self.trial(&of_place).dimensions().is_some()).then_some(place)
+    }
+
+    fn trial(&self, members: &[&Member]) -> Trial {
+        members.iter().map(|member| self.picture(member).trial).fold(Trial::PASSED, Trial::and)
+    }
+
+    /// The members of a decision on each page, in document order.
+    fn by_page(&self, decision: &Decision<'a>) -> BTreeMap<usize, Vec<&'a Member>> {
+        let mut pages: BTreeMap<usize, Vec<&Member>> = BTreeMap::new();
+        for member in &decision.members {
+            pages.entry(member.page).or_default().push(member);
+        }
+        pages
+    }
+
+    /// True if the first picture that a decision takes is the largest paint on nearly all its pages.
+    fn is_first_everywhere(&self, decision: &Decision<'a>) -> bool {
+        let pages = self.by_page(decision);
+        let is_first = |members: &&Vec<&Member>| {
+            members.first().is_some_and(|one| one.loading == Loading::First && one.media.is_none())
+        };
+        let first = pages.values().filter(is_first).count();
+        pages.len() >= 2 && first as f64 >= MOSTLY_FIRST * pages.len() as f64
+    }
+
+    /// The rule of a decision; where the number of pictures above the fold differs between pages,
+    /// rules for those pages before it.
+    fn written(&self, decision: &Decision<'a>, first: bool) -> Vec<(RuleDocument, String)> {
+        let mut counts: BTreeMap<(usize, Option<&'static str>), Vec<usize>> = BTreeMap::new();
+        for (page, members) in self.by_page(decision) {
+            counts.entry(self.above(decision, &members)).or_default().push(page);
+        }
+        let mut order: Vec<_> = counts.into_iter().collect();
+        order.sort_by_key(|(_, pages)| pages.len());
+        let last = order.len().saturating_sub(1);
+        let all = decision.members.len();
+        let rules = order.into_iter().enumerate().map(|(at, ((near, loading), on))| {
+            let paths: Vec<String> = on.iter().map(|page| self.pages[*page].path.clone()).collect();
+            let evidence = match at == last {
+                true => format!("{}, on {}", counted(all, "picture"), some(&paths)),
+                false => format!("on {}", some(&paths)),
+            };
+            let loading = if first { Some(Loading::First.name()) } else { loading };
+            let rule = RuleDocument {
+                select: Some(decision.selector.written()),
+                pages: OneOrMore(if at == last { Vec::new() } else { paths }),
+                loading: loading.map(str::to_owned),
+                near: (near > 0).then_some(near),
+                ..self.placed(decision.place, &decision.members)
+            };
+            (rule, evidence)
+        });
+        rules.collect()
+    }
+
+    /// How many pictures at the top of a page load near, and the loading of the others where it is
+    /// not the place's.
+    fn above(&self, decision: &Decision<'a>, members: &[&Member]) -> (usize, Option<&'static str>) {
+        let usual = self.grouped.loading(decision.place);
+        let others: Vec<Loading> = members
+            .iter()
+            .map(|member| member.loading)
+            .filter(|one| *one != Loading::First)
+            .collect();
+        let near = others.iter().take_while(|one| **one == Loading::Near).count();
+        let rest = &others[near..];
+        match rest.first() {
+            None if usual == Loading::Near || others.is_empty() => (0, None),
+            None if usual == Loading::Later => (near, None),
+            None => (0, Some(Loading::Near.name())),
+            Some(one) if near == 0 && rest.iter().all(|other| other == one) => {
+                (0, (*one != usual).then(|| one.name()))
+            }
+            Some(_) if usual == Loading::Later => (near, None),
+            Some(_) => (near, Some(Loading::Later.name())),
+        }
+    }
+
+    /// The place of some pictures, and the markup that leaves their boxes alone.
+    fn placed(&self, place: &str, members: &[&Member]) -> RuleDocument {
+        let trial = self.trial(members);
+        let dimensions = trial.dimensions().filter(|one| *one != Dimensions::Keep);
+        RuleDocument {
+            place: Some(place.to_owned()),
+            dimensions: dimensions.map(|one| one.name().to_owned()),
+            sources: (!trial.wrapped).then(|| "none".to_owned()),
+            ..RuleDocument::default()
+        }
+    }
+
+    /// The largest paints that no decision names for all its pages.
+    fn firsts(&self, decisions: &[Decision<'a>], general: &[bool]) -> Vec<(RuleDocument, String)> {
+        let said = |member: &Member| {
+            decisions.iter().zip(general).any(|(decision, general)| {
+                *general && decision.members.iter().any(|one| std::ptr::eq(*one, member))
+            })
+        };
+        let first = self.grouped.members.iter().filter(|member| member.loading == Loading::First);
+        let rules = first.filter(|member| !said(member)).filter_map(|member| {
+            let (page, picture) = (&self.pages[member.page], self.picture(member));
+            let place = self.grouped.place(member)?;
+            let on: usize = picture.devices.iter().filter(|one| one.largest).count();
+            let evidence =
+                format!("the largest paint on {on} of {} devices", picture.devices.len());
+            let background = picture.role == Role::Background;
+            let rule = RuleDocument {
+                of: background.then(|| Of::Background.name().to_owned()),
+                pages: OneOrMore(vec![page.path.clone()]),
+                files: OneOrMore(vec![file(&picture.file)]),
+                loading: Some(Loading::First.name().to_owned()),
+                media: member.media.clone(),
+                ..self.placed(place, &[member])
+            };
+            Some((rule, evidence))
+        });
+        rules.collect()
+    }
+
+    /// Backgrounds stand in stylesheets, which are pages of their own to rules.
+    fn backgrounds(&self) -> Vec<(RuleDocument, String)> {
+        let mut known = BTreeSet::new();
+        let mut rules = Vec::new();
+        for member in &self.grouped.members {
+            let picture = self.picture(member);
+            let place = self.grouped.place(member).filter(|_| picture.role == Role::Background);
+            let Some(place) = place.filter(|_| known.insert(file(&picture.file))) else { continue };
+            let loading = self.grouped.loading(place) == Loading::Later;
+            let rule = RuleDocument {
+                of: Some(Of::Background.name().to_owned()),
+                files: OneOrMore(vec![file(&picture.file)]),
+                place: Some(place.to_owned()),
+                // Without the page script a background cannot wait.
+                loading: loading.then(|| Loading::Near.name().to_owned()),
+                ..RuleDocument::default()
+            };
+            let selector = &picture.element.selector;
+            rules.push((rule, format!("of {selector} on {}", self.pages[member.page].path)));
+        }
+        rules
     }
 }
 
 /// Holds the rules against the pages, and puts a rule of its own before the others for each picture
 /// that another would take. What no rule can tell apart is noted.
 pub(super) fn corrected(pages: &[SeenPage], grouped: &Grouped, learnt: &mut Learnt) -> Vec<String> {
+    let drawer = Drawer { pages, grouped };
     let mut notes = Vec::new();
     for round in 0..2 {
         let wrong = wrong(pages, grouped, learnt);
         for (member, line) in wrong {
-            let (page, picture) =
-                (&pages[member.page], &pages[member.page].pictures[member.picture]);
-            let Some(place) = grouped.place(member) else { continue };
+            let (page, picture) = (&pages[member.page], drawer.picture(member));
             if round == 1 {
                 notes.push(format!(
                     "{}:{line} {}: no rule tells it apart from others in another place",
@@ -169,20 +293,39 @@ pub(super) fn corrected(pages: &[SeenPage], grouped: &Grouped, learnt: &mut Lear
                 ));
                 continue;
             }
-            let rule = RuleDocument {
-                select: Some(member.shape.selector.clone()),
+            let only = RuleDocument {
                 pages: OneOrMore(vec![page.path.clone()]),
                 files: OneOrMore(vec![file(&picture.file)]),
-                place: Some(place.to_owned()),
-                loading: Some(member.loading.name().to_owned()),
-                media: member.media.clone(),
-                dimensions: picture.dimensions.then(|| "write".to_owned()),
                 ..RuleDocument::default()
             };
-            learnt.rules.insert(0, (rule, "laid out unlike the others of its kind".to_owned()));
+            let (rule, why) = match grouped.place(member) {
+                Some(place) => {
+                    let loading = Some(member.loading.name().to_owned());
+                    let media = member.media.clone();
+                    let placed = drawer.placed(place, &[member]);
+                    let RuleDocument { pages, files, .. } = only;
+                    (
+                        RuleDocument { pages, files, loading, media, ..placed },
+                        "laid out unlike the others of its kind",
+                    )
+                }
+                // How it is laid out once it is shown is not known.
+                None => (RuleDocument { leave: true, ..only }, "shown at no window that was seen"),
+            };
+            learnt.rules.insert(0, (rule, why.to_owned()));
         }
     }
     notes
+}
+
+/// What was learned as rules are written.
+pub(super) fn document(learnt: &Learnt) -> RulesDocument {
+    let places = learnt.places.iter().map(|(name, place, _)| (name.clone(), place.clone()));
+    RulesDocument {
+        places: places.collect(),
+        rules: learnt.rules.iter().map(|(rule, _)| rule.clone()).collect(),
+        ..RulesDocument::default()
+    }
 }
 
 /// The pictures that rules give another place than theirs, with their lines.
@@ -191,16 +334,7 @@ fn wrong<'a>(
     grouped: &'a Grouped,
     learnt: &Learnt,
 ) -> Vec<(&'a Member, usize)> {
-    let document = RulesDocument {
-        places: learnt
-            .places
-            .iter()
-            .map(|(name, place, _)| (name.clone(), place.clone()))
-            .collect(),
-        rules: learnt.rules.iter().map(|(rule, _)| rule.clone()).collect(),
-        ..RulesDocument::default()
-    };
-    let Ok(rules) = document.checked() else { return Vec::new() };
+    let Ok(rules) = document(learnt).checked() else { return Vec::new() };
     let mut wrong = Vec::new();
     for (at, page) in pages.iter().enumerate() {
         let Ok(found) = scan(&page.source, &rules) else { continue };

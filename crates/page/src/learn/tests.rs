@@ -1,6 +1,6 @@
 //! Made-up layouts, whose places are known.
 
-use super::{layout::fraction, shape::name, *};
+use super::{bands::fraction, name::name, *};
 use crate::{DEVICES, rules::RulesDocument};
 
 /// A picture in boxes that `size` gives for each window.
@@ -16,14 +16,17 @@ fn picture(
         named.into_iter().collect()
     };
     let (tag, class) = tag_and_class;
-    let boxed = |width: f64, height: f64, swept| Boxed {
+    let boxed = |width: f64, height: f64, of| Boxed {
         window: (width, height),
         size: size(width, height),
-        swept,
+        of,
     };
-    let devices =
-        DEVICES.map(|device| boxed(f64::from(device.width), f64::from(device.height), false));
-    let swept = (320..=2560).step_by(8).map(|width| boxed(f64::from(width), 900.0, true));
+    let devices = DEVICES
+        .map(|device| boxed(f64::from(device.width), f64::from(device.height), Window::Device));
+    let swept = (320..=2560).step_by(8).map(|width| boxed(f64::from(width), 900.0, Window::Swept));
+    let shapes = shapes()
+        .into_iter()
+        .map(|(width, height)| boxed(f64::from(width), f64::from(height), Window::Shape));
     SeenPicture {
         element: Element {
             tag: tag.to_owned(),
@@ -40,10 +43,9 @@ fn picture(
         ratio: Some(1.5),
         fit: fit.to_owned(),
         position: "50% 50%".to_owned(),
-        samples: swept.chain(devices).collect(),
+        steady: true,
+        samples: swept.chain(devices).chain(shapes).collect(),
         devices: vec![OnDevice { rendered: true, ..OnDevice::default() }; 5],
-        wraps: true,
-        dimensions: true,
         ..SeenPicture::default()
     }
 }
@@ -74,25 +76,81 @@ fn what_a_layout_does_is_what_the_place_says() {
         place_of(picture(("img", ""), &[], ("a.jpg", 1), "cover", size))
     };
     let square = covered(|width, _| (width / 2.0, width / 2.0));
-    assert_eq!((square.sizes.as_str(), square.ratio.as_deref()), ("50vw", Some("1 / 1")));
-    let low = covered(|width, _| (width / 4.0, 150.0));
-    assert!(low.alternatives.len() >= 3, "{low:?}");
-    // On each device the crop is the box.
-    for device in DEVICES {
-        let across = f64::from(device.width) / 4.0;
-        let holds = |one: &&crate::AlternativeDocument| crate::media_matches(&one.media, &device);
-        let ratio = low.alternatives.iter().find(holds).map_or(&low.ratio, |one| &one.ratio);
-        let (over, under) =
-            ratio.as_ref().and_then(|text| text.split_once(" / ")).expect("a ratio");
-        let ratio: f64 =
-            over.parse::<f64>().expect("a number") / under.parse::<f64>().expect("a number");
-        assert!((ratio / (across / 150.0) - 1.0).abs() < 0.03, "{} {ratio} {across}", device.name);
-    }
-    // What cannot be wrapped gets no sources: all of it is sent, as wide as it is drawn.
+    assert_eq!((square.sizes.as_str(), square.ratio.as_deref()), ("50vw", Some("1/1")));
+    assert_eq!(square.position.as_deref(), Some("center"));
+    // What cannot be wrapped gets no sources: one crop for every window.
     let bare = picture(("img", ""), &[], ("a.jpg", 1), "cover", |width, _| (width / 4.0, 150.0));
-    let bare = place_of(SeenPicture { wraps: false, ..bare });
-    assert!(bare.alternatives.is_empty() && bare.ratio.is_none(), "{bare:?}");
+    let bare = place_of(SeenPicture { trial: Trial { wrapped: false, ..Trial::PASSED }, ..bare });
+    assert!(bare.alternatives.is_empty(), "{bare:?}");
     assert!(bare.sizes.ends_with("px) 225px, 25vw"), "{}", bare.sizes);
+    // A full screen is as tall as the window: conditions are about its shape, and so is the width.
+    let full = covered(|width, height| (width, height));
+    assert!(full.alternatives.iter().all(|one| one.media.starts_with("(max-aspect-ratio: ")));
+    assert!(full.alternatives[0].sizes.as_ref().is_some_and(|sizes| sizes.ends_with("vh")));
+    // A position in pixels, or one that changes with the window, is not that of any crop.
+    let pixels = picture(("img", ""), &[], ("a.jpg", 1), "cover", |width, _| (width, 300.0));
+    let moves = SeenPicture { steady: false, ..pixels.clone() };
+    for one in [SeenPicture { position: "-30px 50%".to_owned(), ..pixels }, moves] {
+        assert_eq!(place_of(one).ratio, None);
+    }
+}
+
+/// A ratio range as a place writes it.
+fn range(text: &str) -> (f64, f64) {
+    let ratio = |text: &str| {
+        let (across, down) = text.split_once('/').expect("a ratio");
+        across.parse::<f64>().expect("a number") / down.parse::<f64>().expect("a number")
+    };
+    let (low, high) = text.split_once(" to ").unwrap_or((text, text));
+    (ratio(low), ratio(high))
+}
+
+/// The size of a box in a window.
+type Layout = fn(f64, f64) -> (f64, f64);
+
+#[test]
+fn no_crop_cuts_what_some_window_shows() {
+    let layouts: [(&str, Layout); 8] = [
+        ("a band", |width, _| (width, 420.0)),
+        ("a quarter", |width, _| (width / 4.0, 150.0)),
+        ("a screen", |width, height| (width, height)),
+        ("most of a screen", |width, height| (width, height * 0.8 - 56.0)),
+        ("a screen at least", |width, height| (width, height.max(600.0))),
+        ("steps", |width, _| match width {
+            ..=575.0 => (width, 220.0),
+            ..=991.0 => (width, 380.0),
+            _ => (width.min(1320.0), 500.0),
+        }),
+        ("a column", |width, _| (width.min(900.0), width.min(900.0) / 2.0)),
+        ("a narrow column", |width, _| ((width / 3.0).min(300.0), 640.0)),
+    ];
+    for ((what, layout), natural) in
+        layouts.into_iter().flat_map(|one| [0.6, 1.0, 1.5, 1.78, 3.2].map(|ratio| (one, ratio)))
+    {
+        let one = picture(("img", ""), &[], ("a.jpg", 1), "cover", layout);
+        let place = place_of(SeenPicture { ratio: Some(natural), ..one });
+        for width in (290..3800).step_by(37) {
+            for height in (330..1700).step_by(97) {
+                let device = crate::Device::screen(width, height, 1.0);
+                let holds =
+                    |one: &&crate::AlternativeDocument| crate::media_matches(&one.media, &device);
+                let found = place.alternatives.iter().find(holds);
+                let ratio = found.map_or(&place.ratio, |one| &one.ratio);
+                let Some(ratio) = ratio else { continue };
+                let (low, high) = range(ratio);
+                let crop = natural.clamp(low, high);
+                let shown = layout(f64::from(width), f64::from(height));
+                let shown = shown.0 / shown.1;
+                let between =
+                    crop >= natural.min(shown) * 0.988 && crop <= natural.max(shown) * 1.012;
+                assert!(
+                    between,
+                    "{what}: {natural} cut to {crop} for {shown} at {width} x {height}: {place:?}"
+                );
+            }
+        }
+        assert!(place.checked(&"place".parse().expect("a name")).is_ok(), "{what}: {place:?}");
+    }
 }
 
 #[test]
@@ -116,7 +174,8 @@ fn pictures_laid_out_alike_are_one_place_and_each_gets_it_by_rule() {
         .iter_mut()
         .for_each(|device| *device = OnDevice { in_view: true, largest: true, ..*device });
     // Its class says card, and it is laid out otherwise.
-    let odd = picture(("img", ""), &[("div", "card")], ("odd.jpg", 6), "fill", |_, _| (90.0, 60.0));
+    let around = [("div", "card"), ("main", "")];
+    let odd = picture(("img", ""), &around, ("odd.jpg", 6), "fill", |_, _| (90.0, 60.0));
     let first = "<main>\n<img class=\"hero lazy\" src=hero.jpg>\n<div class=card><img src=a.jpg></div>\n<div class=card><img src=b.jpg></div>\n<div class=card><img src=c.jpg></div>\n<div class=card><img src=odd.jpg></div></main>";
     let second = "<main><div class=card><img src=d.jpg></div></main>";
     let pages = [
@@ -195,7 +254,7 @@ fn each_class_of_devices_has_a_first_of_its_own() {
 #[test]
 fn a_page_that_phones_lay_out_wider_than_they_are_is_named() {
     let seen = |width: f64| {
-        let one = Boxed { window: (width, 700.0), size: (width, 400.0), swept: false };
+        let one = Boxed { window: (width, 700.0), size: (width, 400.0), of: Window::Device };
         let picture = SeenPicture { samples: vec![one], ..SeenPicture::default() };
         learn(&[SeenPage {
             path: "film.html".to_owned(),
@@ -211,9 +270,9 @@ fn a_page_that_phones_lay_out_wider_than_they_are_is_named() {
 #[test]
 fn ratios_and_names_are_short() {
     for (ratio, text) in
-        [(1.5, "3 / 2"), (1.7777, "16 / 9"), (1.0, "1 / 1"), (0.5625, "9 / 16"), (3.001, "3 / 1")]
+        [(1.5, "3/2"), (1.7777, "16/9"), (1.0, "1/1"), (0.5625, "9/16"), (3.001, "3/1")]
     {
-        assert_eq!(fraction(ratio), text);
+        assert_eq!(fraction(ratio, |_| true), text);
     }
     for (word, expected) in [
         ("card", "card"),

@@ -29,6 +29,9 @@ fn of_place(name: &str, place: &PlaceDocument) -> String {
         ("position", place.position.as_ref()),
         ("loading", place.loading.as_ref()),
     ]);
+    if place.natural_cap {
+        text += "natural-cap = true\n";
+    }
     for one in &place.alternatives {
         let _ = write!(
             text,
@@ -61,6 +64,7 @@ fn of_rule(rule: &RuleDocument) -> String {
         ("media", rule.media.as_deref().map(quoted)),
         ("near", rule.near.map(|near| near.to_string())),
         ("dimensions", rule.dimensions.as_deref().map(quoted)),
+        ("sources", rule.sources.as_deref().map(quoted)),
     ];
     for (key, value) in raw {
         if let Some(value) = value {

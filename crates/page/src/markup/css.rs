@@ -1,6 +1,13 @@
 //! A CSS background: `image-set()` (CSS Images 4, section 2.4) within media conditions.
 
-use super::{Markup, Options, Use, element::Element, offer::in_parentheses, preload::exclusive};
+use kivet_recipe::Format;
+
+use super::{
+    Markup, Options, Use,
+    element::Element,
+    offer::{formats, in_parentheses},
+    preload::exclusive,
+};
 use crate::{Device, Layout, Place, Population, Screen};
 
 /// The densities that an `image-set()` tells apart.
@@ -8,16 +15,18 @@ const DENSITIES: [f64; 4] = [1.0, 1.5, 2.0, 3.0];
 
 /// Viewports at which the picture is shown this much wider than at the narrowest of them share a
 /// rule.
-const BAND: f64 = 1.13;
+const BAND: f64 = 1.06;
+
+/// No background has more rules for stretches of viewports, unless it has more layouts.
+const MAX_STRETCHES: usize = 8;
 
 pub(super) fn write(one: &Use<'_>, options: &Options) -> Markup {
     let selector = options.selector.clone().unwrap_or_else(|| format!(".{}", one.place.name));
-    let rules = Rules { one, selector: &selector, variable: None };
+    let formats = formats(&options.typed, one.offered, one.picture.facts);
+    let rules = Rules { one, formats: &formats, selector: &selector, variable: None };
     let mut text = rules.all();
     let loading = one.place.loading;
-    if loading.is_lazy() {
-        text.push(rules.waiting());
-    }
+    text.extend(waiting(one, &selector));
     let note = if loading.is_lazy() {
         format!(
             "{}: put data-kivet=\"background\" on the element and load /kivet.js: it then waits until it comes near the viewport",
@@ -32,35 +41,80 @@ pub(super) fn write(one: &Use<'_>, options: &Options) -> Markup {
     Markup { text: text.join("\n"), notes: vec![note], ..Markup::default() }
 }
 
-/// The value of a custom property for all screens, for a `style` attribute that names it by `var()`:
-/// an attribute cannot hold media conditions.
-pub(super) fn variable(one: &Use<'_>, name: &str) -> String {
-    let rules = Rules { one, selector: ":root", variable: Some(name) };
-    rules.all().iter().map(|rule| rule.split_whitespace().collect::<Vec<_>>().join(" ")).collect()
+/// Rules that set a custom property to the picture that each screen shows. A declaration that names
+/// it by `var()` keeps its layers, its position and its place in the cascade, and media conditions
+/// apply where the declaration itself cannot have any.
+pub(super) fn variable(one: &Use<'_>, name: &str, typed: &[Format]) -> String {
+    let formats = formats(typed, one.offered, one.picture.facts);
+    let rules = Rules { one, formats: &formats, selector: ":root", variable: Some(name) };
+    let on_one_line = |rule: &String| rule.split_whitespace().collect::<Vec<_>>().join(" ");
+    let all: String = rules.all().iter().map(on_one_line).collect();
+    if !all.contains("image-set(") {
+        return all;
+    }
+    // `var()` of an unknown function is no background at all: browsers that do not know `image-set()`
+    // get the widest picture.
+    let widest = widest(one, &formats);
+    let plain = widest.first().map_or("", |candidate| candidate.url.as_str());
+    let test = match formats.first().copied().flatten() {
+        Some(format) => format!("image-set(url(\"\") 1x type(\"{}\"))", format.media_type()),
+        None => "image-set(url(\"\") 1x)".to_owned(),
+    };
+    format!(":root {{ {name}: url(\"{plain}\"); }}@supports (background-image: {test}) {{ {all} }}")
 }
 
-/// What the widest screens show, as a value of `background-image`.
-pub(super) fn value(one: &Use<'_>) -> String {
+/// The widest screens' picture as a value of `background-image`.
+pub(super) fn value(one: &Use<'_>, typed: &[Format]) -> String {
+    let formats = formats(typed, one.offered, one.picture.facts);
+    let set = widest(one, &formats);
+    if set.is_empty() { "none".to_owned() } else { as_value(&set) }
+}
+
+fn widest(one: &Use<'_>, formats: &[Option<Format>]) -> Vec<Candidate> {
     let layouts: Vec<_> = one.place.layouts().enumerate().collect();
-    let widest =
-        layouts.last().and_then(|(number, (_, layout))| stretches(one, *number, layout).pop());
-    widest.map_or_else(|| "none".to_owned(), |(_, set)| as_value(&set))
+    let last = layouts
+        .last()
+        .and_then(|(number, (_, layout))| stretches(one, formats, *number, layout).pop());
+    last.map_or_else(Vec::new, |(_, set)| set)
 }
 
-/// A picture for each density.
-fn as_value(set: &[(String, f64)]) -> String {
+/// One candidate of an `image-set()`.
+#[derive(Clone, Debug, PartialEq)]
+struct Candidate {
+    url: String,
+    density: f64,
+    /// Its format, if it is for browsers that know that.
+    format: Option<Format>,
+}
+
+/// As CSS: a picture for each format and density.
+fn as_value(set: &[Candidate]) -> String {
     match set {
-        [(only, _)] => format!("url(\"{only}\")"),
+        [Candidate { url, format: None, .. }] => format!("url(\"{url}\")"),
         several => {
-            let parts: Vec<String> =
-                several.iter().map(|(one, density)| format!("url(\"{one}\") {density}x")).collect();
-            format!("image-set({})", parts.join(", "))
+            let part = |Candidate { url, density, format }: &Candidate| {
+                let kind = format.map(|format| format!(" type(\"{}\")", format.media_type()));
+                format!("url(\"{url}\") {density}x{}", kind.unwrap_or_default())
+            };
+            format!("image-set({})", several.iter().map(part).collect::<Vec<_>>().join(", "))
         }
     }
 }
 
+/// The rule that keeps the elements at `selector` without their background until the page script
+/// finds them near the viewport; `None` unless the place loads late. Without script they have it.
+pub(super) fn waiting(one: &Use<'_>, selector: &str) -> Option<String> {
+    one.place.loading.is_lazy().then(|| {
+        format!(
+            "@media (scripting: enabled) {{\n  :is({selector})[data-kivet=\"background\"]:not([data-kivet-seen]) {{\n    background-image: none;\n  }}\n}}"
+        )
+    })
+}
+
 struct Rules<'a> {
     one: &'a Use<'a>,
+    /// The formats that are offered, best first; the last is for every browser.
+    formats: &'a [Option<Format>],
     selector: &'a str,
     /// The custom property to set instead of the background.
     variable: Option<&'a str>,
@@ -77,7 +131,7 @@ impl Rules<'_> {
 
     /// A rule for each stretch of viewports, the widest first: it holds without a condition.
     fn of_layout(&self, number: usize, media: Option<&str>, layout: &Layout) -> Vec<String> {
-        let stretches = stretches(self.one, number, layout);
+        let stretches = stretches(self.one, self.formats, number, layout);
         let last = stretches.len().saturating_sub(1);
         let written = |(at, (up_to, set)): (usize, &Stretch)| {
             let body = self.rule(set);
@@ -93,36 +147,35 @@ impl Rules<'_> {
         stretches.iter().enumerate().rev().map(written).collect()
     }
 
-    fn rule(&self, set: &[(String, f64)]) -> String {
+    fn rule(&self, set: &[Candidate]) -> String {
+        let plain = set.iter().find(|one| one.format.is_none()).cloned();
         // Browsers that do not know the second keep the first.
-        let lines: Vec<String> = match self.variable {
-            Some(name) => vec![format!("{name}: {};", as_value(set))],
-            None => [&set[..1], set][..set.len().min(2)]
+        let lines: Vec<String> = match (self.variable, plain) {
+            (Some(name), _) => vec![format!("{name}: {};", as_value(set))],
+            (None, Some(plain)) if set.len() > 1 => [&[plain], set]
                 .iter()
                 .map(|set| format!("background-image: {};", as_value(set)))
                 .collect(),
+            (None, _) => vec![format!("background-image: {};", as_value(set))],
         };
         format!("{} {{\n  {}\n}}", self.selector, lines.join("\n  "))
     }
-
-    /// Until the page script finds the element near the viewport, it has no background; without
-    /// script it has.
-    fn waiting(&self) -> String {
-        format!(
-            "@media (scripting: enabled) {{\n  :is({})[data-kivet=\"background\"]:not([data-kivet-seen]) {{\n    background-image: none;\n  }}\n}}",
-            self.selector
-        )
-    }
 }
 
-/// The last viewport width of a stretch, and the URL for each density there.
-type Stretch = (u32, Vec<(String, f64)>);
+/// The last viewport width of a stretch, and the candidates there.
+type Stretch = (u32, Vec<Candidate>);
 
 /// What a layout shows on each stretch of viewports, narrowest first.
-fn stretches(one: &Use<'_>, number: usize, layout: &Layout) -> Vec<Stretch> {
+fn stretches(
+    one: &Use<'_>,
+    formats: &[Option<Format>],
+    number: usize,
+    layout: &Layout,
+) -> Vec<Stretch> {
     let mut stretches: Vec<Stretch> = Vec::new();
     for (up_to, shown) in bands(one.place, number, layout) {
-        let set = set(one, number, shown);
+        let of = |format: &Option<Format>| set(one, *format, number, shown);
+        let set: Vec<Candidate> = formats.iter().flat_map(of).collect();
         match stretches.last_mut() {
             Some(last) if last.1 == set => last.0 = up_to,
             _ => stretches.push((up_to, set)),
@@ -131,16 +184,25 @@ fn stretches(one: &Use<'_>, number: usize, layout: &Layout) -> Vec<Stretch> {
     stretches
 }
 
-fn set(one: &Use<'_>, number: usize, shown: f64) -> Vec<(String, f64)> {
+/// The candidates of one format; the last format of all is written without its type.
+fn set(one: &Use<'_>, format: Option<Format>, number: usize, shown: f64) -> Vec<Candidate> {
     let cap = one.place.density_on(f64::INFINITY);
-    let mut set: Vec<(String, f64)> = Vec::new();
+    let is_plain = |format: Format| matches!(format, Format::Jpeg | Format::Png | Format::Gif);
+    let mut set: Vec<Candidate> = Vec::new();
     for density in DENSITIES.into_iter().filter(|density| *density <= cap) {
         let recipe = &one.offered.layouts[number].taken(shown * density).recipe;
-        let url = one.picture.url(recipe.as_str());
+        let url = match format {
+            Some(format) => one.picture.url(&format!("{recipe}_as-{format}")),
+            None => one.picture.url(recipe.as_str()),
+        };
         // A browser takes the least density that suffices: one URL stands under its highest.
         match set.last_mut() {
-            Some((known, serves)) if *known == url => *serves = density,
-            _ => set.push((url, density)),
+            Some(last) if last.url == url => last.density = density,
+            _ => set.push(Candidate {
+                url,
+                density,
+                format: format.filter(|format| !is_plain(*format)),
+            }),
         }
     }
     set
@@ -148,34 +210,47 @@ fn set(one: &Use<'_>, number: usize, shown: f64) -> Vec<(String, f64)> {
 
 /// Preloads of a background: on every screen that it loads first on exactly one holds, and names
 /// what the rules show there.
-pub(super) fn preloads(one: &Use<'_>, on: Option<&str>) -> Vec<String> {
+pub(super) fn preloads(one: &Use<'_>, on: Option<&str>, typed: &[Format]) -> Vec<String> {
+    let formats = formats(typed, one.offered, one.picture.facts);
+    // The first format is what most browsers take; others find the picture a little later.
+    let format = formats.first().copied().flatten();
     let mut links = Vec::new();
     let mut before: Vec<&str> = Vec::new();
     for (number, (media, layout)) in one.place.layouts().enumerate() {
-        let stretches = stretches(one, number, layout);
+        let stretches = stretches(one, &formats[..1], number, layout);
         let last = stretches.len().saturating_sub(1);
         let mut from = None;
         for (at, (up_to, set)) in stretches.iter().enumerate() {
-            let wide = from.map(|from: u32| format!("(min-width: {from}px)"));
-            let narrow = (at < last).then(|| format!("(max-width: {up_to}px)"));
+            let narrow = (at < last).then_some(*up_to);
             let on = on.map(in_parentheses);
-            let parts = on.into_iter().chain(exclusive(&before, media)).chain(wide).chain(narrow);
+            let parts = on.into_iter().chain(exclusive(&before, media)).chain(range(from, narrow));
             let condition = parts.collect::<Vec<_>>().join(" and ");
             let candidates: Vec<String> =
-                set.iter().map(|(url, density)| format!("{url} {density}x")).collect();
+                set.iter().map(|one| format!("{} {}x", one.url, one.density)).collect();
             let link = Element::new("link")
                 .text("rel", "preload")
                 .text("as", "image")
                 .maybe("media", (!condition.is_empty()).then_some(condition))
-                .text("href", set[0].0.clone())
+                .maybe("type", format.map(|format| format.media_type()))
+                .text("href", set[0].url.clone())
                 .maybe("imagesrcset", (set.len() > 1).then(|| candidates.join(", ")))
                 .text("fetchpriority", "high");
             links.push(link.html(true));
-            from = Some(up_to + 1);
+            from = Some(*up_to);
         }
         before.extend(media);
     }
     links
+}
+
+/// The condition for viewports wider than `above` and at most as wide as `up_to`.
+fn range(above: Option<u32>, up_to: Option<u32>) -> Option<String> {
+    match (above, up_to) {
+        (Some(above), Some(up_to)) => Some(format!("({above}px < width <= {up_to}px)")),
+        (Some(above), None) => Some(format!("(width > {above}px)")),
+        (None, Some(up_to)) => Some(format!("(width <= {up_to}px)")),
+        (None, None) => None,
+    }
 }
 
 /// Stretches of viewport widths on which a layout is shown: the last width of each, and how wide
@@ -201,6 +276,17 @@ fn bands(place: &Place, number: usize, layout: &Layout) -> Vec<(u32, f64)> {
             }
             _ => bands.push(Band { up_to: device.width, least: shown, most: shown }),
         }
+    }
+    let limit = MAX_STRETCHES.div_ceil(place.alternatives.len() + 1);
+    while bands.len() > limit {
+        let apart =
+            |pair: &[Band]| pair[0].most.max(pair[1].most) / pair[0].least.min(pair[1].least);
+        let closest = (0..bands.len() - 1)
+            .min_by(|one, other| apart(&bands[*one..]).total_cmp(&apart(&bands[*other..])));
+        let Some(at) = closest else { break };
+        let before = bands.remove(at);
+        bands[at].least = bands[at].least.min(before.least);
+        bands[at].most = bands[at].most.max(before.most);
     }
     bands.into_iter().map(|band| (band.up_to, band.most)).collect()
 }

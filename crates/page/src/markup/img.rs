@@ -30,7 +30,7 @@ pub(super) fn element(
     if !picture {
         return img;
     }
-    let sources = offer.sources.iter().map(|source| self::source(one, source));
+    let sources = offer.sources.iter().map(|source| self::source(one, source, true));
     Element::new("picture").holding(sources.chain([img]).collect())
 }
 
@@ -44,8 +44,8 @@ pub(super) fn attributes(
 }
 
 /// The sources, each on one line.
-pub(super) fn sources(one: &Use<'_>, offer: &Offer) -> Vec<String> {
-    offer.sources.iter().map(|source| self::source(one, source).html(true)).collect()
+pub(super) fn sources(one: &Use<'_>, offer: &Offer, sized: bool) -> Vec<String> {
+    offer.sources.iter().map(|source| self::source(one, source, sized).html(true)).collect()
 }
 
 fn img(one: &Use<'_>, offer: &Offer, options: &Options, waiting: &Waiting) -> Element {
@@ -68,13 +68,17 @@ fn img(one: &Use<'_>, offer: &Offer, options: &Options, waiting: &Waiting) -> El
     waiting.on(img)
 }
 
-fn source(one: &Use<'_>, source: &OfferedSource) -> Element {
+fn source(one: &Use<'_>, source: &OfferedSource, sized: bool) -> Element {
     let OfferedSource { media, format, candidates } = source;
-    Element::new("source")
+    let element = Element::new("source")
         .maybe("media", media.clone())
         .maybe("type", format.map(|format| format.media_type()))
         .with("srcset", Value::List(candidates.all_parts(&one.picture)))
-        .text("sizes", &candidates.sizes)
+        .text("sizes", &candidates.sizes);
+    if !sized {
+        return element;
+    }
+    element
         .with("width", Value::Number(candidates.size.width))
         .with("height", Value::Number(candidates.size.height))
 }

@@ -165,30 +165,40 @@ pub(crate) struct Parts {
     pub(crate) size: kivet_recipe::Size,
 }
 
-/// The markup of one picture in parts, for pages that have an element of their own.
-pub(crate) fn parts(one: &Use<'_>, options: &Options) -> Parts {
+/// The markup of one picture in parts, for pages that have an element of their own. `sized` sources
+/// have their own `width` and `height`.
+pub(crate) fn parts(one: &Use<'_>, options: &Options, sized: bool) -> Parts {
     let offer = Offer::new(one, options);
     Parts {
         img: img::attributes(one, &offer, options),
-        sources: img::sources(one, &offer),
+        sources: img::sources(one, &offer, sized),
         preloads: preload::elements(one, &offer, options),
         size: offer.main.size,
     }
 }
 
 /// Rules that set a custom property to the picture that each screen shows as a background.
-pub(crate) fn background_variable(one: &Use<'_>, name: &str) -> String {
-    css::variable(one, name)
+pub(crate) fn background_variable(one: &Use<'_>, name: &str, typed: &[Format]) -> String {
+    css::variable(one, name, typed)
 }
 
 /// The background that the widest screens show, as a value.
-pub(crate) fn background_value(one: &Use<'_>) -> String {
-    css::value(one)
+pub(crate) fn background_value(one: &Use<'_>, typed: &[Format]) -> String {
+    css::value(one, typed)
+}
+
+/// The rule that keeps late backgrounds waiting for the page script; `None` for others.
+pub(crate) fn background_waiting(one: &Use<'_>, selector: &str) -> Option<String> {
+    css::waiting(one, selector)
 }
 
 /// The preloads of a CSS background, on the screens where it loads first.
-pub(crate) fn background_preloads(one: &Use<'_>, on: Option<&str>) -> Vec<String> {
-    css::preloads(one, on)
+pub(crate) fn background_preloads(
+    one: &Use<'_>,
+    on: Option<&str>,
+    typed: &[Format],
+) -> Vec<String> {
+    css::preloads(one, on, typed)
 }
 
 /// Writes the markup of one picture.

@@ -46,6 +46,7 @@ impl Offer {
 
     /// What a place offers of an original, in formats with sources of their own, best first.
     pub fn of(place: &Place, offered: &Offered, facts: &Facts, formats: &[Format]) -> Self {
+        let place = &*place.for_original(facts);
         let plain = plain_format(formats, offered, facts);
         let typed = typed(formats, plain, facts);
         let mut sources = Vec::new();
@@ -76,6 +77,12 @@ impl Offer {
     pub fn needs_picture(&self) -> bool {
         !self.sources.is_empty()
     }
+}
+
+/// The formats in which a place offers an original: those with sources of their own, and last the one
+/// that every browser shows; `None` where the host chooses.
+pub(super) fn formats(wanted: &[Format], offered: &Offered, facts: &Facts) -> Vec<Option<Format>> {
+    typed(wanted, plain_format(wanted, offered, facts), facts)
 }
 
 /// The formats that get sources, and last the one that every browser shows.

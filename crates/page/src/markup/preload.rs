@@ -74,11 +74,48 @@ fn joined(on: Option<&str>, media: Option<String>) -> Option<String> {
     }
 }
 
-/// Where `media` holds and none of those before it.
+/// Where `media` holds and none of those before it: a range where all are maxima of one feature.
 pub(super) fn exclusive(before: &[&str], media: Option<&str>) -> Option<String> {
+    if let Some(range) = range(before, media) {
+        return Some(range);
+    }
     let others = before.iter().map(|other| format!("(not {})", doubled(other)));
     let parts: Vec<String> = media.map(in_parentheses).into_iter().chain(others).collect();
     (!parts.is_empty()).then(|| parts.join(" and "))
+}
+
+/// The range of a feature above the maxima before it, up to the maximum of `media` where it has one;
+/// `None` where that is no range.
+fn range(before: &[&str], media: Option<&str>) -> Option<String> {
+    let parts: Vec<(&str, &str)> = before.iter().map(|one| maximum(one)).collect::<Option<_>>()?;
+    let (feature, above) = *parts.last()?;
+    let rises = parts.windows(2).all(|pair| pair[0].0 == feature && less(pair[0].1, pair[1].1));
+    let own = match media {
+        Some(media) => Some(maximum(media).filter(|own| own.0 == feature)?),
+        None => None,
+    };
+    match own {
+        _ if !rises => None,
+        Some((_, up_to)) => less(above, up_to).then(|| format!("({above} < {feature} <= {up_to})")),
+        None => Some(format!("({feature} > {above})")),
+    }
+}
+
+/// The feature and the value of `(max-FEATURE: VALUE)`.
+fn maximum(media: &str) -> Option<(&str, &str)> {
+    let inner = media.strip_prefix("(max-")?.strip_suffix(')')?;
+    let (feature, value) = inner.split_once(':')?;
+    (!value.contains(['(', ')'])).then(|| (feature.trim(), value.trim()))
+}
+
+/// True if one value of a feature is less than another of the same unit.
+fn less(one: &str, other: &str) -> bool {
+    let ratio = |text: &str| {
+        let (across, down) = text.split_once('/')?;
+        Some(across.trim().parse::<f64>().ok()? / down.trim().parse::<f64>().ok()?)
+    };
+    let number = |text: &str| ratio(text).or_else(|| text.strip_suffix("px")?.parse().ok());
+    number(one).zip(number(other)).is_some_and(|(one, other)| one < other)
 }
 
 /// A condition as `not` takes it: in parentheses of its own, unless it is one feature.

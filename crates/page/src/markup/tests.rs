@@ -159,7 +159,7 @@ fn a_background_has_a_rule_for_each_stretch_of_viewports() {
     let text = written(Form::Css, &document, &photo(3000, 2000), &Options::default()).text;
     assert!(text.starts_with(".card {\n  background-image: url(\"/pic/"), "{text}");
     assert!(text.contains("image-set(url(") && text.contains(" 2x"), "{text}");
-    assert!(text.contains("@media (max-width: 40em) and (max-width: 360px)"), "{text}");
+    assert!(text.contains("@media (max-width: 40em) and (max-width: 375px)"), "{text}");
     assert!(text.contains("[data-kivet=\"background\"]:not([data-kivet-seen])"), "{text}");
 }
 

@@ -12,7 +12,7 @@ use std::collections::HashMap;
 
 pub use element::{Ancestor, Attributes, Element};
 pub use picture::{Fitted, PictureFile};
-pub use placement::{Area, Boxed, Covering, Placement};
+pub use placement::{Area, Boxed, Covering, Placement, Window};
 use serde::Deserialize;
 pub use traffic::{Redirect, Request, ResourceType, Started};
 
@@ -47,6 +47,8 @@ pub struct Observation {
     pub shifts: Vec<Shift>,
     /// What stands between the page and instant back navigation.
     pub back: Vec<BackBlock>,
+    /// Paths or URLs at which the site hands out Kivet's configuration, records or token.
+    pub exposed: Vec<String>,
     /// Whether the page came back from memory; `None` where that was not tried.
     pub restored: Option<bool>,
 }

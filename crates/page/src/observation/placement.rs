@@ -44,8 +44,19 @@ pub struct Boxed {
     pub window: (f64, f64),
     /// The box; zero if it is not shown.
     pub size: (f64, f64),
-    /// True if it is of the sweep over widths; false if of a device.
-    pub swept: bool,
+    /// Why it was measured there.
+    pub of: Window,
+}
+
+/// Why a page was laid out at a window.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Window {
+    /// It is a device's.
+    Device,
+    /// It is of the sweep over widths, all at one height.
+    Swept,
+    /// It has another height or shape.
+    Shape,
 }
 
 /// How a picture is stretched over its box.

@@ -5,7 +5,7 @@ use std::str::FromStr;
 use kivet_recipe::{Density, Fidelity, Fit, PlaceName, Recipe};
 use serde::{Deserialize, Serialize};
 
-use super::{Alternative, Layout, Place, PlaceError};
+use super::{Alternative, Crop, Layout, Place, PlaceError};
 use crate::{Sizes, is_media_condition};
 
 /// A place as it is written. Absent keys take their defaults.
@@ -15,7 +15,10 @@ use crate::{Sizes, is_media_condition};
 pub struct PlaceDocument {
     /// How wide pictures are shown: the `sizes` attribute.
     pub sizes: String,
-    /// Their aspect ratio, such as `3-2` or CSS's `3 / 2`; absent for each original's own.
+    /// Their aspect ratio, such as `3-2` or CSS's `3 / 2`; absent for each original's own. Where the
+    /// layout shows them at several ratios, the narrowest and the widest: `3/4 to 16/9`. Each
+    /// original is then cropped to the ratio of these nearest its own, so that only those parts are
+    /// cut away that no screen shows.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub ratio: Option<String>,
     /// CSS `object-fit`; `cover` if a ratio stands.
@@ -40,6 +43,10 @@ pub struct PlaceDocument {
     /// ones: `sizes="auto, ..."`.
     #[serde(default, alias = "auto-sizes", skip_serializing_if = "std::ops::Not::not")]
     pub auto_sizes: bool,
+    /// True if pictures are never shown wider than their natural width, as with `max-width: 100%`:
+    /// `sizes` is then capped at each original's.
+    #[serde(default, alias = "natural-cap", skip_serializing_if = "std::ops::Not::not")]
+    pub natural_cap: bool,
     /// Other layouts where media conditions hold; the first that holds counts.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub alternatives: Vec<AlternativeDocument>,
@@ -82,6 +89,7 @@ impl PlaceDocument {
             loading,
             placeholder,
             auto_sizes,
+            natural_cap,
             alternatives,
         } = self;
         let keys = Keys { place: name, within: String::new() };
@@ -99,6 +107,7 @@ impl PlaceDocument {
             loading: keys.read("loading", loading.as_deref())?,
             placeholder: keys.read("placeholder", placeholder.as_deref())?,
             auto_sizes: *auto_sizes,
+            natural_cap: *natural_cap,
         };
         keys.check_cap(&place)?;
         Ok(place)
@@ -161,7 +170,11 @@ impl Keys<'_> {
         let sizes: Sizes = sizes
             .parse()
             .map_err(|error: crate::SizesError| self.complain("sizes", error.to_string()))?;
-        let ratio = ratio.map(|ratio| format!("ratio-{}", plain_ratio(ratio)));
+        let (ratio, to) = match ratio.and_then(|ratio| ratio.split_once(" to ")) {
+            Some((from, to)) => (Some(from), Some(to)),
+            None => (ratio, None),
+        };
+        let clause = |ratio: &str| format!("ratio-{}", plain_ratio(ratio));
         let position = position.map(|position| format!("at-{position}"));
         if let Some(fit) = fit
             && !Fit::ALL.iter().any(|known| known.name() == fit)
@@ -169,7 +182,12 @@ impl Keys<'_> {
             let names = Fit::ALL.map(Fit::name).join(", ");
             return Err(self.complain("fit", format!("`{fit}` is not one of {names}")));
         }
-        let clauses = [("ratio", ratio), ("fit", fit.map(str::to_owned)), ("position", position)];
+        let clauses = [
+            ("ratio", ratio.map(clause)),
+            ("ratio", to.map(clause)),
+            ("fit", fit.map(str::to_owned)),
+            ("position", position),
+        ];
         // Each alone first, so that the key at fault is named.
         for (key, clause) in &clauses {
             let beside = if *key == "ratio" { "" } else { "_ratio-3-2" };
@@ -179,12 +197,26 @@ impl Keys<'_> {
                     .map_err(|error| self.complain(key, of_clause(&error)))?;
             }
         }
-        let together: Vec<String> = clauses.into_iter().filter_map(|(_, clause)| clause).collect();
-        let geometry = match together.join("_").as_str() {
-            "" => Recipe::default(),
-            text => text.parse().map_err(|error| self.complain("ratio", of_clause(&error)))?,
+        let [first, widest, fit, position] = clauses.map(|(_, clause)| clause);
+        let geometry = |ratio: Option<String>| -> Result<Recipe, PlaceError> {
+            let clauses = [ratio, fit.clone(), position.clone()];
+            let together: Vec<String> = clauses.into_iter().flatten().collect();
+            match together.join("_").as_str() {
+                "" => Ok(Recipe::default()),
+                text => text.parse().map_err(|error| self.complain("ratio", of_clause(&error))),
+            }
         };
-        Ok(Layout { sizes, geometry })
+        let crop = match widest {
+            None => Crop::One(geometry(first)?),
+            Some(widest) => {
+                let (narrowest, widest) = (geometry(first)?, geometry(Some(widest))?);
+                Crop::between(narrowest, widest).ok_or_else(|| {
+                    let way_out = "a range goes from the narrower ratio to the wider one, such as `3/4 to 16/9`, and is for `cover`";
+                    self.complain("ratio", way_out.to_owned())
+                })?
+            }
+        };
+        Ok(Layout { sizes, crop })
     }
 
     fn fidelity(&self, value: u8) -> Result<Fidelity, PlaceError> {
@@ -267,7 +299,7 @@ mod tests {
         .expect("readable");
         let place = document.checked(&name()).expect("a place");
         assert_eq!(place.recipe().to_string(), "ratio-4-3_fidelity-75");
-        assert_eq!(place.alternatives[0].layout.geometry.to_string(), "ratio-1-1");
+        assert_eq!(place.alternatives[0].layout.crop.widest().to_string(), "ratio-1-1");
         assert_eq!(place.alternatives[0].layout.sizes.as_str(), "50vw");
         let phone = Device::named("phone").expect("a device");
         assert_eq!((place.layout_on(&phone), place.density_on(3.0)), (0, 2.0));

@@ -3,6 +3,7 @@
 //! A [`PlaceDocument`] is a place as people write it; a [`Place`] is one that was checked. From a
 //! place and the [`Population`] of screens come the [`Offered`] widths.
 
+mod crop;
 mod document;
 mod error;
 mod loading;
@@ -10,8 +11,11 @@ mod offered;
 mod placeholder;
 mod population;
 
-use kivet_recipe::{Density, Fidelity, PlaceName, PlaceRecipes, Recipe};
+use std::borrow::Cow;
 
+use kivet_recipe::{Density, Facts, Fidelity, PlaceName, PlaceRecipes, Recipe};
+
+pub use crop::Crop;
 pub use document::{AlternativeDocument, PlaceDocument};
 pub use error::PlaceError;
 pub use loading::{Loading, first_on};
@@ -34,6 +38,7 @@ pub struct Place {
     pub(crate) loading: Loading,
     pub(crate) placeholder: Placeholder,
     pub(crate) auto_sizes: bool,
+    pub(crate) natural_cap: bool,
 }
 
 /// How wide a picture is shown, and how it is cropped.
@@ -41,8 +46,8 @@ pub struct Place {
 pub struct Layout {
     /// The width.
     pub sizes: Sizes,
-    /// The crop, as a recipe without size, fidelity and format.
-    pub geometry: Recipe,
+    /// The crop.
+    pub crop: Crop,
 }
 
 /// Another layout of the same picture, where a media condition holds.
@@ -60,6 +65,25 @@ impl Place {
         &self.name
     }
 
+    /// A text that is the same for places with the same ladders: their layouts and targets, whatever
+    /// they are called and however they load.
+    pub fn ladder_key(&self) -> String {
+        let layouts = self.layouts().map(|(media, layout)| {
+            let crops: Vec<String> =
+                layout.crop.geometries().iter().map(Recipe::to_string).collect();
+            format!("{} | {} | {}", media.unwrap_or("all"), layout.sizes.as_str(), crops.join(" "))
+        });
+        let fidelity = self.fidelity.map_or(String::new(), |fidelity| fidelity.get().to_string());
+        let cap = self.density_cap.map_or(String::new(), |cap| cap.factor().to_string());
+        let layouts = layouts.collect::<Vec<_>>().join("\n");
+        format!("{layouts}\n{fidelity} {cap} {}", self.natural_cap)
+    }
+
+    /// True if some of its layouts crop.
+    pub fn crops(&self) -> bool {
+        self.layouts().any(|(_, layout)| layout.crop.widest().ratio.is_some())
+    }
+
     /// When its pictures are fetched.
     pub const fn loading(&self) -> Loading {
         self.loading
@@ -68,6 +92,20 @@ impl Place {
     /// What stands in their room until they arrive.
     pub const fn placeholder(&self) -> &Placeholder {
         &self.placeholder
+    }
+
+    /// The place as an original is shown in it: its `sizes` capped at the original's natural width
+    /// where the place says so.
+    pub fn for_original(&self, facts: &Facts) -> Cow<'_, Self> {
+        if !self.natural_cap {
+            return Cow::Borrowed(self);
+        }
+        let mut place = self.clone();
+        let layouts = place.alternatives.iter_mut().map(|one| &mut one.layout);
+        for layout in layouts.chain([&mut place.layout]) {
+            layout.sizes = layout.sizes.capped(facts.size.width);
+        }
+        Cow::Owned(place)
     }
 
     /// The same place with another loading policy.
@@ -82,7 +120,7 @@ impl Place {
 
     /// What `@name` stands for: the geometry outside the alternatives, and the fidelity.
     pub fn recipe(&self) -> Recipe {
-        self.at_target(&self.layout.geometry)
+        self.at_target(self.layout.crop.widest())
     }
 
     /// Every recipe that its markup names, sizes and formats apart: the highest target is that at
@@ -91,8 +129,9 @@ impl Place {
         let target = self.fidelity.unwrap_or(policy_target);
         let targets = target.at_density(MAX_DENSITY, density_step)..=target;
         self.layouts()
-            .map(|(_, layout)| PlaceRecipes {
-                geometry: self.at_target(&layout.geometry),
+            .flat_map(|(_, layout)| layout.crop.geometries())
+            .map(|geometry| PlaceRecipes {
+                geometry: self.at_target(&geometry),
                 targets: targets.clone(),
             })
             .collect()

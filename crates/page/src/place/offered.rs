@@ -112,10 +112,11 @@ impl Offered {
             lossless: targets.lossless && place.fidelity.is_none(),
             ..targets
         };
+        let place = place.for_original(facts);
         let layouts = place.layouts().enumerate().map(|(at, (_, layout))| {
-            let demands = demands(place, at, layout, population);
+            let demands = demands(&place, at, layout, population);
             let ladders = Chooser { layout, facts, targets, bytes, demands };
-            ladders.offered(place)
+            ladders.offered(&place)
         });
         Self { layouts: layouts.collect() }
     }
@@ -212,7 +213,7 @@ struct Chooser<'a> {
 impl Chooser<'_> {
     fn offered(&self, place: &Place) -> OfferedLayout {
         let [plain, dense] = [1.0, 2.0].map(|density| self.target_at(density));
-        let steps = every_step(&self.aimed(&self.layout.geometry, plain), self.facts);
+        let steps = every_step(&self.aimed(&self.layout.crop.of(self.facts), plain), self.facts);
         let points: Vec<LadderPoint> = steps
             .iter()
             .map(|step| {

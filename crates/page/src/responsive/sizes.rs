@@ -73,6 +73,30 @@ impl Sizes {
         &self.0
     }
 
+    /// The same with each length at most so many pixels.
+    pub fn capped(&self, pixels: u32) -> Self {
+        let entry = |entry: &str| {
+            // The length follows the last space outside parentheses.
+            let mut depth = 0_i32;
+            let outside = |c: char| {
+                depth += i32::from(c == '(') - i32::from(c == ')');
+                c == ' ' && depth == 0
+            };
+            let spaces: Vec<usize> = entry.match_indices(outside).map(|(at, _)| at).collect();
+            let (condition, length) = match spaces.last() {
+                Some(at) => (&entry[..=*at], &entry[at + 1..]),
+                None => ("", entry),
+            };
+            let number = length.strip_suffix("px").and_then(|number| number.parse::<f64>().ok());
+            match number {
+                _ if length == "0" => entry.to_owned(),
+                Some(number) => format!("{condition}{}px", number.min(f64::from(pixels))),
+                None => format!("{condition}min({length}, {pixels}px)"),
+            }
+        };
+        Self(entries(&self.0).into_iter().map(entry).collect::<Vec<_>>().join(", "))
+    }
+
     /// The width in CSS pixels on a screen.
     pub fn shown_on(&self, device: &Device) -> f64 {
         match source_size(&self.0, device) {
@@ -161,9 +185,11 @@ fn check_entry(entry: &str) -> Result<bool, &'static str> {
         return Err("needs a unit, such as px or vw");
     }
     let basis = Basis::viewport(1000.0, 700.0);
+    // What is worked out below zero at one window is zero there.
+    let is_worked_out = matches!(peeked(&mut parser), Ok(Token::Function(_)));
     let length = next_length(&mut parser, &basis).map_err(|_| NO_LENGTH)?;
     parser.expect_exhausted().map_err(|_| "has something after its length")?;
-    if length < 0.0 { Err("is below zero") } else { Ok(conditional) }
+    if length < 0.0 && !is_worked_out { Err("is below zero") } else { Ok(conditional) }
 }
 
 fn peeked<'i>(parser: &mut Parser<'i>) -> Result<Token<'i>, ParseError<()>> {
@@ -186,7 +212,14 @@ mod tests {
             "(min-width: 60em) and (orientation: landscape) 33vw, max(100vw, 93vh)",
         ] {
             assert_eq!(good.parse::<Sizes>().map(|sizes| sizes.0), Ok(good.to_owned()));
+            let capped = good.parse::<Sizes>().map(|sizes| sizes.capped(300).0).expect("sizes");
+            assert_eq!(capped.parse::<Sizes>().map(|sizes| sizes.0), Ok(capped.clone()), "{good}");
         }
+        let capped = |text: &str| text.parse::<Sizes>().map(|sizes| sizes.capped(300).0);
+        assert_eq!(
+            capped("(max-width: 500px) calc(100vw - 20px), 640px"),
+            Ok("(max-width: 500px) min(calc(100vw - 20px), 300px), 300px".to_owned())
+        );
         for (bad, part) in [
             ("", "`` is empty"),
             ("50%", "`50%` is a percentage"),

@@ -17,6 +17,8 @@ pub struct Scan {
     pub styled: Vec<Found>,
     /// The text of its `style` elements.
     pub sheets: Vec<Range<usize>>,
+    /// The stylesheets that it links, as written.
+    pub stylesheets: Vec<String>,
     /// Its preloads of pictures.
     pub preloads: Vec<Found>,
     /// Where elements of the head can be put in: before its first link, script or style.

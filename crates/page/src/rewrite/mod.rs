@@ -17,11 +17,11 @@ mod tag;
 mod tests;
 
 pub use address::Address;
-pub use css::{FoundBackground, backgrounds};
+pub use css::{FoundBackground, backgrounds, imports};
 pub use edit::{Edit, splice};
 pub use found::{Found, FoundPicture, Scan};
 pub use lighter::without_heavier;
-pub use picture::{Decided, edits};
+pub use picture::{Decided, edits, sheet_edits};
 pub use plan::{Fate, Loadings, Stays, Wanted, full_size, plan};
 pub use scan::scan;
 

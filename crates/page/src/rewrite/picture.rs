@@ -2,15 +2,17 @@
 
 use std::{collections::BTreeSet, ops::Range};
 
+use kivet_recipe::Format;
+
 use super::{
-    Address, Edit, Fate, Found, FoundPicture, Scan, Wanted, backgrounds, splice,
+    Address, Edit, Fate, Found, FoundBackground, FoundPicture, Scan, Wanted, backgrounds, splice,
     tag::{Change, Tag},
 };
 use crate::{
     Loading,
     loaders::holds_an_address,
     markup::{self, Offer, Options, Use},
-    rules::{Of, Placed},
+    rules::{Dimensions, Of, Placed},
 };
 
 /// What a wanted picture becomes.
@@ -88,7 +90,14 @@ impl Page<'_> {
     fn options_of(&self, decided: &Decided<'_>) -> Options {
         let said = self.scan.head.is_some() && !self.directs(decided);
         let first_on = decided.placed.media.clone().filter(|_| said);
-        Options { first_on, ..self.options.clone() }
+        let wraps = self.may_have_sources(decided);
+        let typed = if wraps { self.options.typed.clone() } else { Vec::new() };
+        Options { first_on, typed, ..self.options.clone() }
+    }
+
+    /// True if a picture has a `picture` element, or may get one.
+    fn may_have_sources(&self, decided: &Decided<'_>) -> bool {
+        decided.placed.sources || self.scan.pictures[decided.wanted.number].in_picture
     }
 
     /// True if the page's own media conditions choose among pictures: that is found early enough in
@@ -100,7 +109,8 @@ impl Page<'_> {
 
     fn picture(&self, decided: &Decided<'_>) -> Vec<Edit> {
         let picture = &self.scan.pictures[decided.wanted.number];
-        let parts = markup::parts(&decided.one, &self.options_of(decided));
+        let sized = decided.placed.dimensions.are_written();
+        let parts = markup::parts(&decided.one, &self.options_of(decided), sized);
         let changes = changes(picture, decided, &parts);
         let mut edits = Vec::new();
         let mut img = self.tag(&picture.img.tag, &changes);
@@ -114,10 +124,15 @@ impl Page<'_> {
                 edits.push(Edit::remove(self.with_space_before(&source.tag)));
             }
         }
-        if !directs && !parts.sources.is_empty() {
+        if !directs && !parts.sources.is_empty() && self.may_have_sources(decided) {
             let sources = parts.sources.concat();
-            let (open, close) =
-                if picture.in_picture { ("", "") } else { ("<picture>", "</picture>") };
+            // Without a box of its own, the element leaves its child where it was: in a flex or grid
+            // container it would be the item instead.
+            let (open, close) = match (picture.in_picture, self.options.classes) {
+                (true, _) => ("", ""),
+                (false, true) => ("<picture class=\"kivet-picture\">", "</picture>"),
+                (false, false) => ("<picture style=\"display:contents\">", "</picture>"),
+            };
             let mut bytes = format!("{open}{sources}").into_bytes();
             bytes.extend(img.bytes);
             bytes.extend(close.bytes());
@@ -172,10 +187,10 @@ impl Page<'_> {
         let edits: Vec<Edit> = self
             .of_style(number)
             .filter_map(|one| {
-                let range = named.get(one.wanted.source?)?.url.clone();
+                let range = named.get(one.wanted.source?)?.image.clone();
                 let value = match self.scan.head {
-                    Some(_) => format!("var({})", variable(&one.one)),
-                    None => markup::background_value(&one.one),
+                    Some(_) => format!("var({})", background_name(&one.one)),
+                    None => markup::background_value(&one.one, &self.options.typed),
                 };
                 Some(Edit { range, bytes: value.into_bytes() })
             })
@@ -188,13 +203,15 @@ impl Page<'_> {
         let source = &self.scan.pictures[decided.wanted.number].sources[at];
         let Use { place, offered, picture, .. } = decided.one;
         let main = Offer::of(place, offered, picture.facts, &[]).main;
-        let changes = [
+        let mut changes = vec![
             Change::set("srcset", &main.srcset(&picture)),
             Change::set("sizes", &main.sizes),
-            Change::set("width", &main.size.width.to_string()),
-            Change::set("height", &main.size.height.to_string()),
             Change::remove("type"),
         ];
+        if decided.placed.dimensions.are_written() {
+            changes.push(Change::set("width", &main.size.width.to_string()));
+            changes.push(Change::set("height", &main.size.height.to_string()));
+        }
         self.tag(&source.tag, &changes)
     }
 
@@ -220,19 +237,20 @@ impl Page<'_> {
             let is_main = one.wanted.source.is_none();
             is_main && one.one.place.loading == Loading::First && !self.directs(one)
         });
-        lines
-            .extend(firsts.flat_map(|one| markup::parts(&one.one, &self.options_of(one)).preloads));
+        lines.extend(
+            firsts.flat_map(|one| markup::parts(&one.one, &self.options_of(one), false).preloads),
+        );
         let backgrounds = || self.decided.iter().filter(|one| one.wanted.of == Of::Background);
         // In a stylesheet, of which a page hears late, only what loads first is a page's matter.
         let early = backgrounds()
             .filter(|one| one.wanted.source.is_none() || one.one.place.loading == Loading::First);
-        lines
-            .extend(early.flat_map(|one| {
-                markup::background_preloads(&one.one, one.placed.media.as_deref())
-            }));
+        lines.extend(early.flat_map(|one| {
+            let media = one.placed.media.as_deref();
+            markup::background_preloads(&one.one, media, &self.options.typed)
+        }));
         let named: BTreeSet<String> = backgrounds()
             .filter(|one| one.wanted.source.is_some())
-            .map(|one| markup::background_variable(&one.one, &variable(&one.one)))
+            .map(|one| background_rules(&one.one, &self.options.typed))
             .collect();
         lines.extend(named.iter().map(|rules| format!("<style>{rules}</style>")));
         // A page that has them already gets no second.
@@ -268,23 +286,59 @@ impl Page<'_> {
     }
 }
 
-/// The custom property of a picture in a place.
-fn variable(one: &Use<'_>) -> String {
+/// The custom property that names a background in a place.
+fn background_name(one: &Use<'_>) -> String {
     let path = one.picture.path.replace(|c: char| !c.is_ascii_alphanumeric(), "-");
     format!("--{}-{path}", one.place.name())
+}
+
+/// The rules that set it for every screen.
+fn background_rules(one: &Use<'_>, typed: &[Format]) -> String {
+    markup::background_variable(one, &background_name(one), typed)
+}
+
+/// The changes to a stylesheet, for its backgrounds with the number of what each becomes among
+/// `decided`: the declaration names a custom property, so that its layers, its position and the
+/// cascade stay as they are, and rules after the outermost block set that for every screen.
+pub fn sheet_edits(
+    backgrounds: &[FoundBackground],
+    decided: &[Decided<'_>],
+    typed: &[Format],
+) -> Vec<Edit> {
+    let mut edits = Vec::new();
+    let mut set: BTreeSet<String> = BTreeSet::new();
+    for one in decided {
+        let background = &backgrounds[one.wanted.number];
+        let Some(end) = background.block_ends else {
+            let value = markup::background_value(&one.one, typed);
+            edits.push(Edit { range: background.image.clone(), bytes: value.into_bytes() });
+            continue;
+        };
+        let name = background_name(&one.one);
+        let value = format!("var({name})");
+        edits.push(Edit { range: background.image.clone(), bytes: value.into_bytes() });
+        let selector = background.selectors.join(", ");
+        let waiting = markup::background_waiting(&one.one, &selector);
+        let rules = set.insert(name).then(|| background_rules(&one.one, typed));
+        edits.extend(
+            rules.into_iter().chain(waiting).map(|text| Edit::insert(end, &format!("\n{text}"))),
+        );
+    }
+    edits
 }
 
 /// What an `img` says from now on.
 fn changes(picture: &FoundPicture, decided: &Decided<'_>, parts: &markup::Parts) -> Vec<Change> {
     let img = &picture.img;
     let has = |name: &str| img.attributes.contains_key(name);
+    let size = dimensions(img, decided, parts);
     let mut changes = Vec::new();
     let mut style = String::new();
     for (name, value) in &parts.img {
         let set = Change { name: (*name).to_owned(), value: Some(value.clone()) };
         match *name {
             "alt" | "decoding" if has(name) => {}
-            "width" | "height" if !decided.placed.dimensions => {}
+            "width" | "height" => {}
             "style" => style.clone_from(value),
             "class" => {
                 let words =
@@ -297,7 +351,19 @@ fn changes(picture: &FoundPicture, decided: &Decided<'_>, parts: &markup::Parts)
             _ => changes.push(set),
         }
     }
-    let has_room = decided.placed.dimensions || (has("width") && has("height"));
+    let sized = decided.placed.dimensions;
+    if let Some((width, height)) = size.filter(|_| sized.are_written()) {
+        changes.push(Change::set("width", &width.to_string()));
+        changes.push(Change::set("height", &height.to_string()));
+    }
+    if sized == Dimensions::Scale {
+        style = if style.is_empty() {
+            "height:auto".to_owned()
+        } else {
+            format!("{style};height:auto")
+        };
+    }
+    let has_room = sized.are_written() || (has("width") && has("height"));
     if !has_room {
         // It reserves the room where the style sheet gives one side, and moves nothing where not.
         let ratio = format!("aspect-ratio:auto {}/{}", parts.size.width, parts.size.height);
@@ -319,6 +385,34 @@ fn changes(picture: &FoundPicture, decided: &Decided<'_>, parts: &markup::Parts)
     changes.extend(without_loader(img));
     changes
 }
+
+/// The `width` and `height` that an `img` gets; `None` where its own are as good.
+fn dimensions(img: &Found, decided: &Decided<'_>, parts: &markup::Parts) -> Option<(u32, u32)> {
+    let own = |name: &str| {
+        let text = img.attribute(name)?.trim();
+        Some(text.strip_suffix("px").unwrap_or(text).parse::<f64>().ok().filter(|one| *one > 0.0))
+    };
+    let is_cropped = decided.one.place.crops();
+    // The original's own, whatever the largest candidate is: layouts may follow it.
+    let size = if is_cropped { parts.size } else { decided.one.picture.facts.size };
+    let ratio = f64::from(size.width) / f64::from(size.height);
+    let rounded = |value: f64| value.round().max(1.0) as u32;
+    match (own("width"), own("height")) {
+        (None, None) => Some((size.width, size.height)),
+        // The page's own width stays: the other side goes with it.
+        (Some(Some(width)), None) => Some((rounded(width), rounded(width / ratio))),
+        (None, Some(Some(height))) => Some((rounded(height * ratio), rounded(height))),
+        (Some(Some(width)), Some(Some(height))) => {
+            let agrees = (width / height / ratio - 1.0).abs() < SAME_RATIO;
+            (!agrees && !is_cropped).then_some((size.width, size.height))
+        }
+        // A percentage, or no number.
+        _ => None,
+    }
+}
+
+/// Ratios of attributes that differ by less are the same, as whole pixels make them.
+const SAME_RATIO: f64 = 0.015;
 
 /// Takes away what made a script hold the picture back.
 fn without_loader(img: &Found) -> Vec<Change> {

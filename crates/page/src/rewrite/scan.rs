@@ -148,6 +148,10 @@ fn of_head<'a>(settings: Reading<'a>, state: &Shared) -> Reading<'a> {
         .append_element_content_handler(element!("head", head))
         .append_element_content_handler(element!("link, script, style", on(state, State::in_head)))
         .append_element_content_handler(element!("link[rel=preload]", on(state, State::preload)))
+        .append_element_content_handler(element!(
+            "link[rel~=stylesheet i][href]",
+            on(state, State::stylesheet)
+        ))
 }
 
 /// What the reader takes for text: stylesheets, and what shows without scripts.
@@ -272,6 +276,10 @@ impl State {
             let one = self.found(found);
             self.scan.preloads.push(one);
         }
+    }
+
+    fn stylesheet(&mut self, found: &mut Element<'_, '_>) {
+        self.scan.stylesheets.extend(found.get_attribute("href").map(decoded));
     }
 
     fn noscript(&mut self, found: &mut Element<'_, '_>) {

@@ -268,21 +268,18 @@ fn backgrounds_of_a_sheet_are_found_where_they_stand() {
     let found = backgrounds(css);
     let told: Vec<_> = found
         .iter()
-        .map(|one| {
-            (one.written.as_str(), &css[one.url.clone()], one.selectors.join("|"), one.alone)
-        })
+        .map(|one| (one.written.as_str(), &css[one.image.clone()], one.selectors.join("|")))
         .collect();
     assert_eq!(
         told,
         [
-            ("a b.jpg", "url( \"a b.jpg\" )", ".hero|main > .top".to_owned(), true),
-            ("b.jpg", "url(b.jpg)", ".hero".to_owned(), false),
-            ("c.jpg", "url('c.jpg')", ".hero".to_owned(), false),
-            ("d.png", "url(d.png)", ".icon".to_owned(), false),
-            ("e.png", "url(e.png)", ".icon".to_owned(), false),
+            ("a b.jpg", "url( \"a b.jpg\" )", ".hero|main > .top".to_owned()),
+            ("c.jpg", "image-set(url(b.jpg) 1x, url('c.jpg') 2x)", ".hero".to_owned()),
+            ("d.png", "url(d.png)", ".icon".to_owned()),
+            ("e.png", "url(e.png)", ".icon".to_owned()),
         ]
     );
-    let ends: Vec<_> = found.iter().map(|one| &css[..one.rule_ends.expect("a rule")]).collect();
+    let ends: Vec<_> = found.iter().map(|one| &css[..one.block_ends.expect("a block")]).collect();
     assert!(ends.iter().all(|before| before.ends_with('}')));
-    assert!(ends[1].ends_with("2x) }"));
+    assert!(ends[1].ends_with("2x) } }"));
 }

@@ -56,13 +56,18 @@ pub struct RuleDocument {
     /// Of the pictures on a page that this rule takes, so many at the top load `near`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub near: Option<usize>,
-    /// `write`: the page's style sheet sizes the pictures, so that true `width` and `height`
-    /// attributes move nothing. `keep` (if absent): what the page says stays.
+    /// `write`: true `width` and `height` attributes, where they move nothing. `scale`: the same with
+    /// `height: auto`, for pictures that the style sheet makes narrower but not lower. `keep` (if
+    /// absent): what the page says stays.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub dimensions: Option<String>,
     /// `replace` (if absent) or `keep`: what happens to pictures that have a `srcset` already.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub srcset: Option<String>,
+    /// `none` where a `picture` element would change the layout, so that the `img` stands alone:
+    /// one crop and one format for all. `write` if absent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub sources: Option<String>,
     /// True to show the drawing of the same name (`.svg`) where a shelf has one.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub vector: bool,

@@ -83,12 +83,52 @@ pub struct Placed {
     pub media: Option<String>,
     /// So many at the top of a page load `near`.
     pub near: usize,
-    /// True if `width` and `height` may be written anew.
-    pub dimensions: bool,
+    /// Which `width` and `height` are written.
+    pub dimensions: Dimensions,
+    /// False where no `picture` element may be put around it.
+    pub sources: bool,
     /// True if a `srcset` that stands already stays.
     pub keep_srcset: bool,
     /// True to show the drawing of the same name.
     pub vector: bool,
+}
+
+/// What is written of a picture's size.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Dimensions {
+    /// Nothing: what the page says stays.
+    #[default]
+    Keep,
+    /// True `width` and `height` attributes.
+    Write,
+    /// The same with `height: auto`.
+    Scale,
+}
+
+impl Dimensions {
+    /// The name in rules.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Keep => "keep",
+            Self::Write => "write",
+            Self::Scale => "scale",
+        }
+    }
+
+    /// True if attributes are written.
+    pub const fn are_written(self) -> bool {
+        !matches!(self, Self::Keep)
+    }
+}
+
+impl FromStr for Dimensions {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let all = [Self::Keep, Self::Write, Self::Scale];
+        let found = all.into_iter().find(|one| one.name() == text);
+        found.ok_or_else(|| format!("`{text}` is none of keep, write and scale"))
+    }
 }
 
 impl RulesDocument {
@@ -184,7 +224,12 @@ impl RuleDocument {
             media: first_on(self.media.as_deref(), loading)
                 .map_err(|problem| bad("media", problem))?,
             near: self.near.unwrap_or(0),
-            dimensions: choice("dimensions", &self.dimensions, ["write", "keep"])?,
+            dimensions: self
+                .dimensions
+                .as_deref()
+                .map_or(Ok(Dimensions::Keep), str::parse)
+                .map_err(|problem| bad("dimensions", problem))?,
+            sources: !choice("sources", &self.sources, ["none", "write"])?,
             keep_srcset: choice("srcset", &self.srcset, ["keep", "replace"])?,
             vector: self.vector,
         }))

@@ -62,7 +62,7 @@ impl Document {
     }
 
     /// All elements, in order.
-    pub(super) fn all(&self) -> impl Iterator<Item = ElementRef<'_>> {
+    pub(crate) fn all(&self) -> impl Iterator<Item = ElementRef<'_>> {
         self.html.tree.root().descendants().filter_map(ElementRef::wrap)
     }
 

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use axum::{
     Json,
     extract::{State, rejection::JsonRejection},
-    http::StatusCode,
+    http::{HeaderMap, StatusCode, header::IF_NONE_MATCH},
 };
 use kivet_page::PlaceDocument;
 use kivet_recipe::PlaceName;
@@ -68,16 +68,25 @@ async fn show(
     Ok(Json(PlaceResponse::of(&*app.places.named(&name)?)))
 }
 
-/// Makes a place, or puts another in its stead.
+/// Makes a place, or replaces it; with `If-None-Match: *` only where there is none of that name (RFC
+/// 9110, section 13.1.2).
 #[utoipa::path(put, path = "/api/places/{name}", operation_id = "keep_place", request_body = PlaceDocument, responses(
     (status = 200, body = PlaceResponse), (status = 400, body = Problem), (status = 401, body = Problem),
+    (status = 409, body = Problem),
 ), params(("name" = String, Path, description = "The place's name.")))]
 async fn keep(
     _: Admin,
     State(app): State<App>,
     Path(name): Path<String>,
+    headers: HeaderMap,
     body: Result<Json<PlaceDocument>, JsonRejection>,
 ) -> Result<Json<PlaceResponse>, Problem> {
+    let only_new = headers.get(IF_NONE_MATCH).is_some_and(|value| value == "*");
+    if only_new && app.places.named(&name).is_ok() {
+        let detail =
+            format!("a place `{name}` is stored already; change that one, or choose another name");
+        return Err(Problem::new(ProblemKind::PlaceTaken, detail));
+    }
     let one = BTreeMap::from([(read_name(&name)?, accept_body(body)?)]);
     let places = app.places.clone();
     blocking(move || places.keep(&one)).await??;

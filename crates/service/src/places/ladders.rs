@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use kivet_page::{Offered, Place, Population, Targets, expected_bytes};
-use kivet_recipe::{Accepted, Curves, Format, Kind, PlaceName, Recipe, Request};
+use kivet_recipe::{Accepted, Curves, Format, Kind, PlaceName, Policy, Recipe, Request};
 
 use super::KeptPlace;
 use crate::{app::App, blocking::blocking, problem::Problem, shelves::Original};
@@ -32,7 +32,8 @@ pub async fn offered(
     let offered = match read.and_then(|text| serde_json::from_str(&text).ok()) {
         Some(offered) => offered,
         None => {
-            let offered = chosen(app, &kept.place, original).await?;
+            // Markup that was written before the place was stored names these widths.
+            let offered = Offered::clone(&*offered_once(app, &kept.place, original).await?);
             let text =
                 serde_json::to_string(&offered).map_err(|error| Problem::internal(&error))?;
             let revision = kept.revision;
@@ -45,24 +46,41 @@ pub async fn offered(
     Ok(offered)
 }
 
-/// What a place that is not kept offers of an original: chosen once while the service runs, so that
-/// a site that is rewritten twice names the same URLs.
+/// What a place that is not stored offers of an original: chosen once, so that a site that is
+/// rewritten again names the same URLs.
 ///
 /// # Errors
-/// If choosing fails.
+/// If choosing fails, or the records fail.
 pub async fn offered_once(
     app: &App,
     place: &Place,
     original: &Arc<Original>,
 ) -> Result<Arc<Offered>, Problem> {
-    let written = blake3::hash(format!("{place:?}").as_bytes()).to_hex();
-    let name = format!("own-{}", &written[..32]);
-    let name = name.parse::<PlaceName>().map_err(|error| Problem::internal(&error))?;
-    let key = (name, 0, original.record.hash.clone());
+    let Policy { fidelity, density_step, .. } = &app.policy;
+    let shaped_by = format!("{}\n{} {density_step}", place.ladder_key(), fidelity.get());
+    let layout = format!("own-{}", &blake3::hash(shaped_by.as_bytes()).to_hex()[..32]);
+    let name = layout.parse::<PlaceName>().map_err(|error| Problem::internal(&error))?;
+    let hash = original.record.hash.clone();
+    let key = (name, 0, hash.clone());
     if let Some(known) = app.places.ladders.get(&key) {
         return Ok(known);
     }
-    let offered = Arc::new(chosen(app, place, original).await?);
+    let read = {
+        let (records, layout, hash) = (app.places.records().clone(), layout.clone(), hash.clone());
+        blocking(move || records.offered(&layout, &hash)).await??
+    };
+    let offered = match read.and_then(|text| serde_json::from_str(&text).ok()) {
+        Some(offered) => offered,
+        None => {
+            let offered = chosen(app, place, original).await?;
+            let text =
+                serde_json::to_string(&offered).map_err(|error| Problem::internal(&error))?;
+            let records = app.places.records().clone();
+            blocking(move || records.keep_offered_once(&layout, &hash, &text)).await??;
+            offered
+        }
+    };
+    let offered = Arc::new(offered);
     app.places.ladders.insert(key, Arc::clone(&offered));
     Ok(offered)
 }

@@ -114,6 +114,9 @@ catalogue! {
     BadHost "bad-host" BAD_REQUEST
         "The request does not say whom it asks"
         "Send one `Host` with the service's name or address, as every client does by itself.",
+    PlaceTaken "place-taken" CONFLICT
+        "A place of that name is stored already"
+        "Choose another name, or say that it is to be replaced; `detail` names the places.",
     ImpossibleSizes "impossible-sizes" BAD_REQUEST
         "The sizes cannot be read"
         "Write the `sizes` attribute as HTML has it, such as `(min-width: 60em) 50vw, 100vw`.",

@@ -10,12 +10,13 @@ use axum::{
 use base64::{Engine, engine::general_purpose::STANDARD};
 use kivet_page::{
     markup::{Form, write},
-    rewrite::{Decided, edits, plan, scan, splice},
-    rules::Rules,
+    rewrite::{Decided, Wanted, edits, plan, scan, splice},
+    rules::{Of, Rules},
 };
 use utoipa_axum::{router::OpenApiRouter, routes as api};
 
 use super::{
+    linked,
     order::RewriteOrder,
     pictures::{Finder, Found},
     responses::{PictureChange, RewriteResponse},
@@ -89,7 +90,7 @@ async fn rewritten(
         Some(rules) => rules.clone(),
         None => rules::kept(app).await?,
     };
-    if written.rules.is_empty() {
+    if order.rules.is_none() && written.rules.is_empty() {
         let detail = "no rules are kept and none were sent; `kivet learn` writes them, `kivet rules set` keeps them";
         return Err(Problem::new(ProblemKind::BadRules, detail));
     }
@@ -101,18 +102,23 @@ async fn rewritten(
     finder.language = order.language.as_deref();
     finder.versioned = order.versioned;
     if order.page.ends_with(".css") {
-        return sheet::rewritten(&mut finder, &document, &order.page, &base).await;
+        return sheet::rewritten(&mut finder, &document, &order.page, &base, &options.typed).await;
     }
-    let (html, page_path, selectors) = (document, order.page.clone(), written);
-    let (html, scan, wanted) = blocking(move || read(html, &page_path, &selectors)).await??;
+    let (page_path, folder) = (order.page.clone(), order.folder.clone());
+    let (html, scan, wanted) =
+        blocking(move || read(document, &page_path, folder.as_deref(), &written)).await??;
     let (found, mut pictures) = finder.all(&wanted).await?;
     let decided: Vec<Decided<'_>> = found.iter().map(|one| one.decided(&wanted, &base)).collect();
     let mut edits = edits(&html, &scan, &wanted, &decided, &options);
     for range in &scan.sheets {
         let Ok(css) = std::str::from_utf8(&html[range.clone()]) else { continue };
-        let base_element = scan.base.as_deref();
-        let (of_sheet, shown) =
-            sheet::changed(&mut finder, css, &order.page, base_element, &base).await?;
+        let written = sheet::Written {
+            page: &order.page,
+            base_element: scan.base.as_deref(),
+            base: &base,
+            typed: &options.typed,
+        };
+        let (of_sheet, shown) = sheet::changed(&mut finder, css, &written).await?;
         let first_line = html[..range.start].iter().filter(|byte| **byte == b'\n').count();
         pictures.extend(
             shown.into_iter().map(|one| PictureChange { line: one.line + first_line, ..one }),
@@ -127,6 +133,7 @@ async fn rewritten(
                 .zip(&decided)
                 .filter_map(|(_, one)| write(Form::Img, &one.one, &options).css),
         );
+        css.push(".kivet-picture { display: contents; }".to_owned());
         css.sort();
         css.dedup();
     }
@@ -146,11 +153,18 @@ type Read = (Vec<u8>, kivet_page::rewrite::Scan, Vec<kivet_page::rewrite::Wanted
 fn read(
     html: Vec<u8>,
     page: &str,
+    folder: Option<&str>,
     written: &kivet_page::rules::RulesDocument,
 ) -> Result<Read, Problem> {
     let rules: Rules = written.checked()?;
     let scan = scan(&html, &rules)?;
-    let wanted = plan(&html, &scan, &rules, page);
+    let mut wanted = plan(&html, &scan, &rules, page);
+    let preloaded = |one: &Wanted| one.of == Of::Background && one.source.is_none();
+    if let Some(folder) = folder.filter(|_| wanted.iter().any(preloaded)) {
+        // A preload of what no stylesheet of the page shows would be fetched for nothing.
+        let shown = linked::shown(std::path::Path::new(folder), page, &html, &scan);
+        wanted.retain(|one| !preloaded(one) || shown.contains(one.address.path()));
+    }
     Ok((html, scan, wanted))
 }
 

@@ -1,6 +1,7 @@
 //! `/api/rewrite`: a page or stylesheet in, the same with Kivet's markup out.
 
 mod handlers;
+mod linked;
 mod locate;
 mod order;
 mod pictures;

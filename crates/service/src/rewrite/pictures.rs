@@ -162,7 +162,8 @@ impl<'a> Finder<'a> {
             }
             place.with_loading(loading)
         } else {
-            place
+            let loading = placed.loading.unwrap_or(place.loading());
+            place.with_loading(loading)
         };
         let original = &prepared.original;
         let path = original.id.url_path();

@@ -1,10 +1,13 @@
 //! Stylesheets: the pictures that rules give a place get its URLs.
 
 use kivet_page::{
-    markup::{Form, Options, write},
-    rewrite::{Address, Edit, Fate, FoundBackground, Stays, Wanted, backgrounds, splice},
+    rewrite::{
+        Address, Decided, Edit, Fate, FoundBackground, Stays, Wanted, backgrounds, sheet_edits,
+        splice,
+    },
     rules::{Of, Outcome, Rules, Subject},
 };
+use kivet_recipe::Format;
 
 use super::{
     pictures::Finder,
@@ -17,11 +20,13 @@ pub(super) async fn rewritten(
     document: &[u8],
     page: &str,
     base: &str,
+    typed: &[Format],
 ) -> Result<(Vec<u8>, RewriteResponse), Problem> {
     let css = std::str::from_utf8(document).map_err(|_| {
         Problem::new(ProblemKind::NotAPage, format!("{page} is not UTF-8; save it as UTF-8"))
     })?;
-    let (edits, pictures) = changed(finder, css, page, None, base).await?;
+    let written = Written { page, base_element: None, base, typed };
+    let (edits, pictures) = changed(finder, css, &written).await?;
     let response = RewriteResponse {
         changed: !edits.is_empty(),
         pictures,
@@ -31,14 +36,25 @@ pub(super) async fn rewritten(
     Ok((splice(document, &edits), response))
 }
 
-/// The changes to the text of a stylesheet, of its own or in a page whose base is given.
+/// How a stylesheet is rewritten.
+pub(super) struct Written<'a> {
+    /// Its path in the site, or that of the page it stands in.
+    pub page: &'a str,
+    /// The page's `base` element.
+    pub base_element: Option<&'a str>,
+    /// The text before `/pic/`.
+    pub base: &'a str,
+    /// Formats with candidates of their own.
+    pub typed: &'a [Format],
+}
+
+/// The changes to the text of a stylesheet, of its own or in a page.
 pub(super) async fn changed(
     finder: &mut Finder<'_>,
     css: &str,
-    page: &str,
-    base_element: Option<&str>,
-    base: &str,
+    written: &Written<'_>,
 ) -> Result<(Vec<Edit>, Vec<PictureChange>), Problem> {
+    let Written { page, base_element, base, typed } = *written;
     let backgrounds = backgrounds(css);
     let wanted: Vec<Wanted> = backgrounds
         .iter()
@@ -49,15 +65,8 @@ pub(super) async fn changed(
         })
         .collect();
     let (found, pictures) = finder.all(&wanted).await?;
-    let mut edits = Vec::new();
-    for one in &found {
-        let background = &backgrounds[one.wanted];
-        let selector = Some(background.selectors.join(", "));
-        let options = Options { selector, compact: true, ..Options::default() };
-        let written = write(Form::Css, &one.decided(&wanted, base).one, &options).text;
-        edits.extend(changes(background, &written));
-    }
-    Ok((edits, pictures))
+    let decided: Vec<Decided<'_>> = found.iter().map(|one| one.decided(&wanted, base)).collect();
+    Ok((sheet_edits(&backgrounds, &decided, typed), pictures))
 }
 
 fn judged(
@@ -89,22 +98,7 @@ fn judged(
         (_, Some(Outcome::Place(placed))) => Fate::Place { placed: placed.clone(), near: false },
         (_, Some(Outcome::Leave | Outcome::Wait)) => Fate::Stays(Stays::Rule),
     };
-    let line = css[..one.url.start].matches('\n').count() + 1;
+    let line = css[..one.image.start].matches('\n').count() + 1;
     let written = one.written.clone();
     Wanted { of: Of::Background, number, source: None, line, written, address, judged, fate }
-}
-
-/// The declaration names the widest stretch's URL, and where it can be overridden the rules for all
-/// screens follow its own.
-fn changes(background: &FoundBackground, written: &str) -> Vec<Edit> {
-    let Some(url) = written.split("url(\"").nth(1).and_then(|rest| rest.split('"').next()) else {
-        return Vec::new();
-    };
-    let replaced =
-        Edit { range: background.url.clone(), bytes: format!("url(\"{url}\")").into_bytes() };
-    let rules = match background.rule_ends {
-        Some(end) if background.alone => Some(Edit::insert(end, &format!("\n{written}"))),
-        _ => None,
-    };
-    [replaced].into_iter().chain(rules).collect()
 }

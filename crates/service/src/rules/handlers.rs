@@ -2,13 +2,24 @@
 
 use axum::{
     Json,
-    extract::{State, rejection::JsonRejection},
+    extract::{
+        Query, State,
+        rejection::{JsonRejection, QueryRejection},
+    },
 };
 use kivet_page::rules::{Outcome, RulesDocument};
+use serde::Deserialize;
+use utoipa::IntoParams;
 use utoipa_axum::{router::OpenApiRouter, routes as api};
 
 use super::kept::{keep, kept, read};
-use crate::{app::App, blocking::blocking, problem::Problem, query::accept_body, sign_in::Admin};
+use crate::{
+    app::App,
+    blocking::blocking,
+    problem::Problem,
+    query::{accept_body, accept_query},
+    sign_in::Admin,
+};
 
 /// The routes of this feature.
 pub fn routes() -> OpenApiRouter<App> {
@@ -30,18 +41,30 @@ async fn rules(_: Admin, State(app): State<App>) -> Result<Json<RulesDocument>, 
     Ok(Json(document))
 }
 
-/// Keeps rules in the stead of those that were. Their places are kept too; other places stay.
-#[utoipa::path(put, path = "/api/rules", request_body = RulesDocument, responses(
+/// How rules are stored.
+#[derive(Debug, Default, Deserialize, IntoParams)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct KeepQuery {
+    /// True to replace stored places that have the names of the rules' places.
+    #[serde(default)]
+    replace_places: bool,
+}
+
+/// Replaces the stored rules, and adds their places; other places stay.
+#[utoipa::path(put, path = "/api/rules", params(KeepQuery), request_body = RulesDocument, responses(
     (status = 200, body = RulesDocument),
     (status = 400, body = Problem), (status = 401, body = Problem), (status = 404, body = Problem),
+    (status = 409, body = Problem),
 ))]
 async fn keep_rules(
     admin: Admin,
     State(app): State<App>,
+    query: Result<Query<KeepQuery>, QueryRejection>,
     body: Result<Json<RulesDocument>, JsonRejection>,
 ) -> Result<Json<RulesDocument>, Problem> {
+    let KeepQuery { replace_places } = accept_query(query)?;
     let document = accept_body(body)?;
     let keeping = app.clone();
-    blocking(move || keep(&keeping, &document)).await??;
+    blocking(move || keep(&keeping, &document, replace_places)).await??;
     rules(admin, State(app)).await
 }

@@ -2,10 +2,17 @@
 
 use std::collections::BTreeMap;
 
-use kivet_page::rules::{Outcome, Rules, RulesDocument};
+use kivet_page::{
+    PlaceDocument,
+    rules::{Outcome, Rules, RulesDocument},
+};
 use kivet_recipe::PlaceName;
 
-use crate::{app::App, blocking::blocking, problem::Problem};
+use crate::{
+    app::App,
+    blocking::blocking,
+    problem::{Problem, ProblemKind},
+};
 
 /// The kept rules as they were written, without places; none if none are kept.
 ///
@@ -35,12 +42,25 @@ pub fn read(app: &App, document: &RulesDocument) -> Result<Rules, Problem> {
     Ok(rules)
 }
 
-/// Keeps rules, and their places among the others. Blocks.
+/// Stores rules, and their places among the others. Blocks. Places of these names that are stored
+/// otherwise are replaced only if `replaces` says so.
 ///
 /// # Errors
-/// If something of them cannot be used, or the records fail.
-pub(super) fn keep(app: &App, document: &RulesDocument) -> Result<(), Problem> {
+/// If something of them cannot be used, would replace a place, or the records fail.
+pub(super) fn keep(app: &App, document: &RulesDocument, replaces: bool) -> Result<(), Problem> {
     read(app, document)?;
+    let differs = |(name, place): &(&String, &PlaceDocument)| {
+        app.places.named(name).is_ok_and(|kept| kept.document != **place)
+    };
+    let taken: Vec<&str> =
+        document.places.iter().filter(differs).map(|(name, _)| name.as_str()).collect();
+    if !replaces && !taken.is_empty() {
+        let detail = format!(
+            "other places of these names are stored: {}; give those of the rules other names, or replace the stored ones with `kivet rules set --replace-places` (`?replace-places=true`)",
+            taken.join(", ")
+        );
+        return Err(Problem::new(ProblemKind::PlaceTaken, detail));
+    }
     let named: BTreeMap<PlaceName, _> = document
         .places
         .iter()

@@ -6,12 +6,17 @@ use kivet_recipe::Facts;
 use kivet_store::OriginalRecord;
 use percent_encoding::{AsciiSet, CONTROLS, percent_decode_str, utf8_percent_encode};
 
-/// What must be escaped in one segment of an address's path (RFC 3986, section 3.3).
+/// What must be escaped in one segment of a URL's path (RFC 3986, section 3.3), and what ends a URL
+/// in `srcset` or in CSS `url()`.
 const SEGMENT: &AsciiSet = &CONTROLS
     .add(b' ')
     .add(b'"')
     .add(b'#')
     .add(b'%')
+    .add(b'\'')
+    .add(b'(')
+    .add(b')')
+    .add(b',')
     .add(b'<')
     .add(b'>')
     .add(b'?')

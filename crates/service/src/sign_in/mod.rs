@@ -7,4 +7,4 @@ mod sessions;
 
 pub use guard::{Admin, LocalOrAdmin};
 pub use handlers::{SignInLink, routes};
-pub use sessions::SignIn;
+pub use sessions::{SignIn, TOKEN_FILE};

@@ -68,7 +68,7 @@ async fn rewritten(kivet: &Running, order: &RewriteOrder) -> RewriteResponse {
 async fn learnt(folder: &Path) -> (Vec<SeenPage>, RulesDocument) {
     let fetcher = Fetcher::new().unwrap();
     let targets = targets(&[folder.display().to_string()], &fetcher).await.unwrap();
-    let pages = look(&targets, None, &|_| {}).await.unwrap();
+    let pages = look(&targets, None, &|_| {}).await.unwrap().pages;
     let learnt = learn(&pages);
     assert_eq!(learnt.notes, Vec::<String>::new());
     let written = toml(&learnt, "site");

@@ -46,7 +46,7 @@ function PlaceEditor({ name: given, kept, isNew }: { name: string; kept: PlaceDo
     await queries.invalidateQueries({ queryKey: placesQuery.queryKey });
     void navigate(to);
   };
-  const keep = useMutation({ mutationFn: () => keepPlace(name, place), onSuccess: () => done(`/places/${name}`) });
+  const keep = useMutation({ mutationFn: () => keepPlace(name, place, isNew), onSuccess: () => done(`/places/${name}`) });
   const remove = useMutation({ mutationFn: () => removePlace(name), onSuccess: () => done("/places") });
   const trouble = keep.error ?? remove.error ?? preview.error;
   return (

@@ -33,9 +33,10 @@ export const markupQuery = (layout: PlaceDocument, original: string, form: strin
     retry: false,
   });
 
-/** Keeps a place. */
-export async function keepPlace(name: string, place: PlaceDocument): Promise<PlaceResponse> {
-  return dataOf(await client.PUT("/api/places/{name}", { params: { path: { name } }, body: place }));
+/** Stores a place; a new one only if none of that name is stored. */
+export async function keepPlace(name: string, place: PlaceDocument, isNew: boolean): Promise<PlaceResponse> {
+  const headers = isNew ? { "If-None-Match": "*" } : {};
+  return dataOf(await client.PUT("/api/places/{name}", { params: { path: { name } }, body: place, headers }));
 }
 
 /** Removes a place. */

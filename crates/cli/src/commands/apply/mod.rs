@@ -21,7 +21,7 @@ use kivet_service::{RewriteOrder, RewriteResponse};
 use serde::Serialize;
 
 use super::{learn, rules};
-use crate::{client::Reach, output};
+use crate::{client::Reach, nearby, output, private::Private};
 
 /// Rewrite a folder of pages to Kivet's markup by rules.
 ///
@@ -60,11 +60,16 @@ pub struct Apply {
     learn: bool,
     /// Write every rendition that the pages name as a file too, with sources for each format: for
     /// hosting without a service.
-    #[arg(long, requires = "out", conflicts_with = "dry_run")]
+    #[arg(long, requires = "out", conflicts_with_all = ["dry_run", "in_place"])]
     bake: bool,
-    /// Check the folder before and after in a browser on every device, and print the gain.
+    /// Check the folder before and after in a browser on every device, and print the gain; compare
+    /// both at ten other windows, and exit with 3 if a box moved or a picture shows something else.
+    /// Of more than twelve pages twelve are visited.
     #[arg(long, requires = "out", conflicts_with = "dry_run")]
     prove: bool,
+    /// Prove every page.
+    #[arg(long, requires = "prove")]
+    all: bool,
     /// What stands before /pic/, where pictures come from another host than the pages.
     #[arg(long, value_name = "ORIGIN")]
     base: Option<String>,
@@ -81,6 +86,9 @@ pub struct Apply {
     reach: Reach,
 }
 
+/// The exit code where the rewritten pages show something else than before.
+const DIFFERS: u8 = 3;
+
 /// What `--json` prints.
 #[derive(Serialize)]
 #[serde(rename_all = "camelCase")]
@@ -89,6 +97,9 @@ struct Applied {
     pages: BTreeMap<String, RewriteResponse>,
     /// Where it was written, if it was.
     written: Option<PathBuf>,
+    /// Files and folders that are not to be published, and were not copied.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    left_out: Vec<String>,
     /// What was baked, if that was asked for.
     #[serde(skip_serializing_if = "Option::is_none")]
     baked: Option<bake::Bake>,
@@ -99,7 +110,11 @@ struct Applied {
 
 impl Applied {
     fn text(&self) -> String {
-        let text = summary::text(&self.pages, self.written.as_deref());
+        let mut text = summary::text(&self.pages, self.written.as_deref());
+        if !self.left_out.is_empty() {
+            let files = self.left_out.join(", ");
+            text += &format!("\nnot copied, because they are not to be published: {files}");
+        }
         let baked = self.baked.as_ref().map(|bake::Bake { made, kept, bytes }| {
             format!("\n{made} renditions made, {kept} kept; {} in all", output::bytes(*bytes))
         });
@@ -110,6 +125,7 @@ impl Applied {
 
 impl Apply {
     pub fn run(self, json: bool) -> Result<ExitCode> {
+        nearby::look_above(&self.folder);
         if self.undo {
             return self.put_back(json);
         }
@@ -143,14 +159,18 @@ impl Apply {
             Some(out) => Some(bake::bake(&self.reach, out, &mut rewritten)?),
             None => None,
         };
-        let written = if writes { Some(self.write(&rewritten)?) } else { None };
+        let (written, left_out) = match writes {
+            true => self.write(&rewritten).map(|(folder, left)| (Some(folder), left))?,
+            false => (None, Vec::new()),
+        };
         let pages = rewritten.into_iter().map(|(path, one)| (path, one.response)).collect();
         let proof = match written.as_deref().filter(|_| self.prove) {
-            Some(after) => Some(prove::proved(&self.folder, after, &self.reach)?),
+            Some(after) => Some(prove::proved(&self.folder, after, &self.reach, self.all)?),
             None => None,
         };
-        output::print(json, &Applied { pages, written, baked, proof }, Applied::text)?;
-        Ok(ExitCode::SUCCESS)
+        let is_same = proof.as_ref().is_none_or(|proof| proof.differences.is_empty());
+        output::print(json, &Applied { pages, written, left_out, baked, proof }, Applied::text)?;
+        Ok(if is_same { ExitCode::SUCCESS } else { ExitCode::from(DIFFERS) })
     }
 
     fn put_back(&self, json: bool) -> Result<ExitCode> {
@@ -208,17 +228,22 @@ impl Apply {
         pages::rewrite(&self.reach, &whole, documents, &order)
     }
 
-    fn write(&self, rewritten: &BTreeMap<String, pages::Rewritten>) -> Result<PathBuf> {
+    /// Writes the documents; returns where, and what was not copied.
+    fn write(
+        &self,
+        rewritten: &BTreeMap<String, pages::Rewritten>,
+    ) -> Result<(PathBuf, Vec<String>)> {
         match &self.out {
             Some(out) => {
-                pages::write_anew(&self.folder, out, rewritten)?;
-                Ok(out.clone())
+                let private = Private::of(nearby::config(), nearby::config_file().as_deref());
+                let left_out = pages::write_anew(&self.folder, out, rewritten, &private)?;
+                Ok((out.clone(), left_out))
             }
             None => {
                 let changed = rewritten.iter().filter(|(_, one)| one.response.changed);
                 let files = changed.map(|(path, one)| (path.as_str(), one.after.as_slice()));
                 journal::write(&self.folder, files)?;
-                Ok(self.folder.clone())
+                Ok((self.folder.clone(), Vec::new()))
             }
         }
     }

@@ -2,7 +2,8 @@
 
 use std::{
     collections::BTreeMap,
-    path::Path,
+    fs::File,
+    path::{Component, Path, PathBuf},
     sync::{
         Mutex, PoisonError,
         atomic::{AtomicUsize, Ordering},
@@ -15,7 +16,7 @@ use kivet_service::{RewriteOrder, RewriteResponse};
 use walkdir::WalkDir;
 
 use super::unreadable;
-use crate::{client::Reach, rewriting::rewritten};
+use crate::{client::Reach, private::Private, rewriting::rewritten};
 
 /// A page before and after.
 pub struct Rewritten {
@@ -111,8 +112,8 @@ pub fn refuse_foreign(folder: &Path, out: &Path) -> Result<()> {
     if out.exists() && !out.join(MARK).exists() && !is_empty(out) {
         bail!("{} holds other files; name a folder that is new or empty", out.display());
     }
-    let (from, to) =
-        (folder.canonicalize().with_context(|| unreadable(folder))?, std::path::absolute(out)?);
+    let from = folder.canonicalize().with_context(|| unreadable(folder))?;
+    let to = resolved(out)?;
     if to.starts_with(&from) || from.starts_with(&to) {
         bail!(
             "{} and {} lie within each other; name a folder beside it",
@@ -123,6 +124,24 @@ pub fn refuse_foreign(folder: &Path, out: &Path) -> Result<()> {
     Ok(())
 }
 
+/// A path with its links and `..` resolved as far as it exists.
+fn resolved(path: &Path) -> Result<PathBuf> {
+    let whole = std::path::absolute(path)?;
+    let mut out = PathBuf::new();
+    for part in whole.components() {
+        match part {
+            Component::ParentDir => {
+                out.pop();
+            }
+            part => out.push(part),
+        }
+        if let Ok(real) = out.canonicalize() {
+            out = real;
+        }
+    }
+    Ok(out)
+}
+
 /// Makes the folder, and marks it as ours.
 pub fn mark(out: &Path) -> Result<()> {
     let text = "kivet apply wrote this folder, and may write it again\n";
@@ -131,41 +150,103 @@ pub fn mark(out: &Path) -> Result<()> {
         .with_context(|| format!("cannot write {}", out.display()))
 }
 
-/// Writes a whole folder anew: documents as rewritten, everything else as it is.
+/// Writes a whole folder again: documents as rewritten, everything else as it is. Private files stay
+/// out of it, and what an earlier run left of them is removed.
+///
+/// Returns the paths of what was left out.
 pub fn write_anew(
     folder: &Path,
     out: &Path,
     rewritten: &BTreeMap<String, Rewritten>,
-) -> Result<()> {
-    let cannot = |path: &Path| format!("cannot write {}", path.display());
+    private: &Private,
+) -> Result<Vec<String>> {
     mark(out)?;
-    for entry in WalkDir::new(folder).min_depth(1) {
+    let whole = folder.canonicalize().with_context(|| unreadable(folder))?;
+    let mut left_out = Vec::new();
+    let mut entries = WalkDir::new(folder).min_depth(1).sort_by_file_name().into_iter();
+    while let Some(entry) = entries.next() {
         let entry = entry.with_context(|| unreadable(folder))?;
         let inside = entry.path().strip_prefix(folder)?;
-        if inside.starts_with(".kivet") {
-            continue;
-        }
         let to = out.join(inside);
-        if entry.path_is_symlink() {
-            // A link leads where it led, from wherever the folder is.
-            let target = entry.path().canonicalize().with_context(|| unreadable(entry.path()))?;
-            if to.symlink_metadata().is_ok() {
-                std::fs::remove_file(&to).with_context(|| cannot(&to))?;
+        let copied = match () {
+            () if private.holds(entry.path()) => false,
+            () if entry.path_is_symlink() => link(&whole, entry.path(), &to, private)?,
+            () if entry.file_type().is_dir() => {
+                clear(&to, true)?;
+                std::fs::create_dir_all(&to).with_context(|| cannot_write(&to))?;
+                true
             }
-            std::os::unix::fs::symlink(target, &to).with_context(|| cannot(&to))?;
-            continue;
-        }
-        if entry.file_type().is_dir() {
-            std::fs::create_dir_all(&to).with_context(|| cannot(&to))?;
-            continue;
-        }
-        let path = inside.to_string_lossy().replace('\\', "/");
-        match rewritten.get(&path) {
-            Some(one) => std::fs::write(&to, &one.after).with_context(|| cannot(&to))?,
-            None => {
-                std::fs::copy(entry.path(), &to).with_context(|| cannot(&to))?;
+            () if entry.file_type().is_file() => {
+                clear(&to, false)?;
+                match rewritten.get(&inside.to_string_lossy().replace('\\', "/")) {
+                    Some(one) => {
+                        std::fs::write(&to, &one.after).with_context(|| cannot_write(&to))?
+                    }
+                    None => copy(entry.path(), &to)?,
+                }
+                true
+            }
+            // A pipe or a device.
+            () => false,
+        };
+        if !copied {
+            left_out.push(inside.display().to_string());
+            remove(&to)?;
+            if entry.file_type().is_dir() {
+                entries.skip_current_dir();
             }
         }
     }
-    Ok(())
+    Ok(left_out)
+}
+
+fn copy(from: &Path, to: &Path) -> Result<()> {
+    let mut file = File::open(from).with_context(|| unreadable(from))?;
+    let mut new = File::create(to).with_context(|| cannot_write(to))?;
+    std::io::copy(&mut file, &mut new).with_context(|| cannot_write(to))?;
+    let rights = file.metadata().with_context(|| unreadable(from))?.permissions();
+    new.set_permissions(rights).with_context(|| cannot_write(to))
+}
+
+/// Copies a link as it is written, where it is relative and leads to something public in the folder;
+/// one that leads out leads to the same file. False if it leads nowhere, or to a private file.
+fn link(folder: &Path, from: &Path, to: &Path, private: &Private) -> Result<bool> {
+    let Ok(target) = from.canonicalize() else { return Ok(false) };
+    if target
+        .ancestors()
+        .take_while(|one| one.starts_with(folder))
+        .any(|one| one != folder && private.holds(one))
+        || private.holds(&target)
+    {
+        return Ok(false);
+    }
+    let written = std::fs::read_link(from).with_context(|| unreadable(from))?;
+    let stays = written.is_relative() && target.starts_with(folder);
+    remove(to)?;
+    std::os::unix::fs::symlink(if stays { written } else { target }, to)
+        .with_context(|| cannot_write(to))?;
+    Ok(true)
+}
+
+/// Makes way for a file or a folder: what is written must not follow a link that lies there.
+fn clear(to: &Path, is_folder: bool) -> Result<()> {
+    let known = to.symlink_metadata();
+    match known.is_ok_and(|known| known.is_dir() != is_folder || known.is_symlink()) {
+        true => remove(to),
+        false => Ok(()),
+    }
+}
+
+/// Removes what lies at a path of the folder that we write, a folder with all that is in it.
+fn remove(to: &Path) -> Result<()> {
+    let removed = match to.symlink_metadata() {
+        Ok(known) if known.is_dir() => std::fs::remove_dir_all(to),
+        Ok(_) => std::fs::remove_file(to),
+        Err(_) => Ok(()),
+    };
+    removed.with_context(|| cannot_write(to))
+}
+
+fn cannot_write(path: &Path) -> String {
+    format!("cannot write {}", path.display())
 }

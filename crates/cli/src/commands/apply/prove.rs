@@ -3,7 +3,9 @@
 use std::{path::Path, time::Duration};
 
 use anyhow::Result;
-use kivet_check::{CheckOptions, Fetcher, Progress, check, targets};
+use kivet_check::{
+    COMPARED, CheckOptions, Difference, Fetcher, Progress, Target, check, compare, targets,
+};
 use kivet_page::{
     DEVICES,
     report::{Mode, PageReport, Report},
@@ -23,9 +25,13 @@ const PATIENCE: Duration = Duration::from_secs(300);
 #[derive(Debug, Serialize)]
 #[serde(rename_all = "camelCase")]
 pub struct Proof {
+    /// Pages that were visited, of how many.
+    pub pages: (usize, usize),
     pub devices: Vec<DeviceProof>,
     /// Findings that are left, with how often.
     pub left: Vec<(String, usize)>,
+    /// Boxes that moved and pictures that show something else, at windows that are no device's.
+    pub differences: Vec<Difference>,
 }
 
 #[derive(Debug, Serialize)]
@@ -49,13 +55,22 @@ pub struct Sum {
     pub shift: f64,
 }
 
-/// Checks a folder before and after.
-pub fn proved(before: &Path, after: &Path, reach: &Reach) -> Result<Proof> {
-    let earlier = checked(before, reach, true)?;
-    // The first visit asks for every rendition; what it gets is made anew, smaller, behind it.
-    checked(after, reach, false)?;
+/// Pages that are visited unless all are asked for.
+const MAX_PAGES: usize = 12;
+
+/// Checks a folder before and after, and compares what both versions show: on [`MAX_PAGES`] pages from
+/// all over it, or on all.
+pub fn proved(before: &Path, after: &Path, reach: &Reach, all: bool) -> Result<Proof> {
+    let pairs = pairs(before, after)?;
+    let of = pairs.len();
+    let pairs = if all { pairs } else { spread(pairs) };
+    let (first, second): (Vec<Target>, Vec<Target>) = pairs.iter().cloned().unzip();
+    let earlier = checked(&first, reach, true)?;
+    // The first visit asks for every rendition; the final one that replaces it is smaller.
+    let differences = compared(&pairs, reach)?;
+    checked(&second, reach, false)?;
     settle(reach)?;
-    let later = checked(after, reach, true)?;
+    let later = checked(&second, reach, true)?;
     let devices = DEVICES.iter().map(|device| DeviceProof {
         device: device.name.to_owned(),
         before: summed(&earlier, device.name),
@@ -69,13 +84,44 @@ pub fn proved(before: &Path, after: &Path, reach: &Reach) -> Result<Proof> {
             None => left.push((code, 1)),
         }
     }
-    Ok(Proof { devices: devices.collect(), left })
+    Ok(Proof { pages: (pairs.len(), of), devices: devices.collect(), left, differences })
 }
 
-fn checked(folder: &Path, reach: &Reach, throttled: bool) -> Result<Report> {
+/// The pages of a folder, each with the same page of another.
+fn pairs(before: &Path, after: &Path) -> Result<Vec<(Target, Target)>> {
     let runtime = runtime()?;
     let fetcher = Fetcher::new()?;
-    let targets = runtime.block_on(targets(&[folder.display().to_string()], &fetcher))?;
+    let of = |folder: &Path| runtime.block_on(targets(&[folder.display().to_string()], &fetcher));
+    let (first, second) = (of(before)?, of(after)?);
+    let pairs = first.into_iter().filter_map(|one| {
+        let path = one.path_in_site();
+        let other = second.iter().find(|other| other.path_in_site() == path)?;
+        Some((one, other.clone()))
+    });
+    Ok(pairs.collect())
+}
+
+/// As many pages as are visited, from the first to the last in equal steps.
+fn spread(pairs: Vec<(Target, Target)>) -> Vec<(Target, Target)> {
+    let count = pairs.len();
+    if count <= MAX_PAGES {
+        return pairs;
+    }
+    (0..MAX_PAGES).map(|at| pairs[at * (count - 1) / (MAX_PAGES - 1)].clone()).collect()
+}
+
+fn compared(pairs: &[(Target, Target)], reach: &Reach) -> Result<Vec<Difference>> {
+    let bar = Bar::new(pairs.len())?;
+    let progress = |step: Progress<'_>| bar.show(&step);
+    let service = reach.service();
+    let differences = runtime()?.block_on(compare(pairs, Some(&service), None, &progress));
+    bar.clear();
+    Ok(differences?)
+}
+
+fn checked(targets: &[Target], reach: &Reach, throttled: bool) -> Result<Report> {
+    let runtime = runtime()?;
+    let fetcher = Fetcher::new()?;
     let options = CheckOptions {
         mode: Mode::Browser,
         devices: DEVICES.to_vec(),
@@ -89,7 +135,7 @@ fn checked(folder: &Path, reach: &Reach, throttled: bool) -> Result<Report> {
     };
     let bar = Bar::new(targets.len())?;
     let progress = |step: Progress<'_>| bar.show(&step);
-    let report = runtime.block_on(check(&targets, &options, &fetcher, &progress));
+    let report = runtime.block_on(check(targets, &options, &fetcher, &progress));
     bar.clear();
     Ok(report?)
 }
@@ -166,5 +212,30 @@ pub fn table(proof: &Proof) -> String {
     let left: Vec<String> =
         proof.left.iter().map(|(code, count)| format!("{count} {code}")).collect();
     let left = if left.is_empty() { "none".to_owned() } else { left.join(", ") };
-    format!("{table}\nfindings left: {left}")
+    let (visited, of) = proof.pages;
+    let pages = match visited < of {
+        true => format!("{visited} of {of} pages visited; --all visits every one\n"),
+        false => String::new(),
+    };
+    format!("{pages}{table}\nfindings left: {left}\n{}", differences(&proof.differences))
+}
+
+/// Differences that are shown before the rest is counted.
+const SHOWN: usize = 12;
+
+fn differences(all: &[Difference]) -> String {
+    if all.is_empty() {
+        let windows = COMPARED.len();
+        return format!(
+            "at {windows} other windows no box moved, and every picture shows what it did"
+        );
+    }
+    let lines = all.iter().take(SHOWN).map(|one| {
+        let (width, height) = one.window;
+        format!("\n  {} at {width} x {height}: {} {}", one.page, one.element, one.what)
+    });
+    let more = all.len().saturating_sub(SHOWN);
+    let rest =
+        if more > 0 { format!("\n  and {more} more; --json lists them") } else { String::new() };
+    format!("DIFFERENT from before:{}{rest}", lines.collect::<String>())
 }

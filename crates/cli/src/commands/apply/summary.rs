@@ -2,8 +2,13 @@
 
 use std::{collections::BTreeMap, path::Path};
 
-use kivet_page::rules::{RuleDocument, RulesDocument};
+use kivet_page::{
+    rewrite::Stays,
+    rules::{RuleDocument, RulesDocument},
+};
 use kivet_service::{PictureChange, RewriteResponse};
+
+use crate::output;
 
 /// Pages with what changed in each, why others stay, and what a person has to decide.
 pub fn text(pages: &BTreeMap<String, RewriteResponse>, written: Option<&Path>) -> String {
@@ -23,14 +28,22 @@ pub fn text(pages: &BTreeMap<String, RewriteResponse>, written: Option<&Path>) -
     for (path, page) in pages {
         for one in &page.pictures {
             if let Some(reason) = &one.stays {
-                reasons
-                    .entry(reason)
-                    .or_default()
-                    .push(format!("{path}:{} {}", one.line, one.address));
+                reasons.entry(reason).or_default().push(format!(
+                    "{path}:{} {}",
+                    one.line,
+                    shortened(&one.address)
+                ));
             }
         }
     }
     for (reason, places) in reasons {
+        if reason == Stays::Nothing.said() {
+            let count = output::count(places.len(), "picture");
+            lines.push(format!(
+                "\nstay as they are: {count} with a data URL, a fragment or no URL; --json lists them"
+            ));
+            continue;
+        }
         lines.push(format!("\nstays as it is: {reason}"));
         lines.extend(some(&places));
     }
@@ -52,6 +65,15 @@ pub fn text(pages: &BTreeMap<String, RewriteResponse>, written: Option<&Path>) -
         pages.len()
     ));
     lines.join("\n")
+}
+
+/// The beginning of a URL that would fill the terminal.
+fn shortened(address: &str) -> String {
+    const MAX_CHARACTERS: usize = 100;
+    match address.char_indices().nth(MAX_CHARACTERS) {
+        Some((end, _)) => format!("{}...", &address[..end]),
+        None => address.to_owned(),
+    }
 }
 
 /// How many to show of a list before the rest is counted.
@@ -79,7 +101,9 @@ fn by_place(page: &RewriteResponse) -> String {
 pub fn explained(page: &RewriteResponse, rules: Option<&RulesDocument>) -> String {
     let lines = page.pictures.iter().flat_map(|one| {
         let head = format!("line {}: {} {}", one.line, one.of, one.address);
-        let said = one.verdicts.iter().map(|verdict| {
+        // Rules for other elements could never apply.
+        let near = one.verdicts.iter().filter(|verdict| verdict.verdict != "other-element");
+        let said = near.map(|verdict| {
             let rule = rules
                 .and_then(|rules| rules.rules.get(verdict.rule - 1))
                 .map_or(String::new(), shown);

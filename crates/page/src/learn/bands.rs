@@ -1,0 +1,197 @@
+//! Ranges of windows at which a box has about the same ratio, each with the bounds of its ratios.
+
+use std::collections::BTreeSet;
+
+use super::layout::ratio;
+use crate::observation::{Boxed, Window};
+
+/// No place has more layouts.
+const MAX_BANDS: usize = 4;
+
+/// The share of bytes that one layout more has to save.
+const WORTH: f64 = 0.05;
+
+/// A step of the sweep at which a ratio changes by more is measured again in between.
+const JUMP: f64 = 0.03;
+
+/// Aspect ratios of windows that media conditions tell apart, as they write them.
+const SHAPES: [(u32, u32); 9] =
+    [(1, 2), (2, 3), (4, 5), (1, 1), (5, 4), (3, 2), (16, 9), (2, 1), (5, 2)];
+
+/// The narrowest and the widest ratio.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Bounds {
+    pub low: f64,
+    pub high: f64,
+}
+
+impl Bounds {
+    pub fn of(ratios: impl Iterator<Item = f64>) -> Option<Self> {
+        ratios.map(|ratio| Self { low: ratio, high: ratio }).reduce(Self::with)
+    }
+
+    fn with(self, other: Self) -> Self {
+        Self { low: self.low.min(other.low), high: self.high.max(other.high) }
+    }
+
+    /// As a place writes it: one ratio, or the range, rounded outwards so that nothing that is shown
+    /// is cut.
+    pub fn written(self) -> String {
+        // Boxes are rounded to the pixel, so that ratios differ a little that are meant to be one.
+        if self.high / self.low < 1.012 {
+            return fraction((self.low * self.high).sqrt(), |_| true);
+        }
+        let low = fraction(self.low, |found| found <= self.low);
+        let high = fraction(self.high, |found| found >= self.high);
+        format!("{low} to {high}")
+    }
+
+    /// How many times as many pixels as a box shows are sent at worst.
+    fn excess(self, of: Self) -> f64 {
+        (self.high / of.low).max(of.high / self.low)
+    }
+}
+
+/// A range of windows, which begins where the one before ends.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Band {
+    /// The last width, or aspect ratio; `None` for the last band.
+    pub up_to: Option<f64>,
+    pub bounds: Bounds,
+}
+
+impl Band {
+    /// Its media condition, where those of the bands before it do not hold.
+    pub fn media(&self, of_shape: bool) -> String {
+        let up_to = self.up_to.unwrap_or_default();
+        if !of_shape {
+            return format!("(max-width: {up_to}px)");
+        }
+        let shape = SHAPES.into_iter().find(|shape| value(*shape) >= up_to - 1e-9);
+        let (across, down) = shape.unwrap_or((1, 1));
+        format!("(max-aspect-ratio: {across}/{down})")
+    }
+}
+
+fn value((across, down): (u32, u32)) -> f64 {
+    f64::from(across) / f64::from(down)
+}
+
+/// The windows at which a box that follows the window's height must be measured: every shape that
+/// conditions tell apart, at several widths.
+pub(super) fn shapes() -> Vec<(u32, u32)> {
+    const WIDTHS: [u32; 10] = [320, 400, 480, 640, 700, 850, 1000, 1366, 1920, 2560];
+    const EXTREMES: [(u32, u32); 4] = [(320, 900), (2560, 560), (280, 653), (3840, 900)];
+    let of = |width: u32| {
+        let height = move |shape| (width, (f64::from(width) / value(shape)).round() as u32);
+        SHAPES.into_iter().map(height).filter(|(_, height)| (320..=2000).contains(height))
+    };
+    WIDTHS.into_iter().flat_map(of).chain(EXTREMES).collect()
+}
+
+/// The bands of a box that follows the window's height; `None` if it was not measured at windows of
+/// enough shapes.
+pub(super) fn by_shape(boxes: &[&Boxed]) -> Option<Vec<Band>> {
+    let edges = SHAPES.map(value);
+    let shape = |one: &Boxed| one.window.0 / one.window.1;
+    let cells = (0..=edges.len()).map(|at| {
+        let from = at.checked_sub(1).map_or(0.0, |before| edges[before]);
+        let up_to = edges.get(at).copied();
+        let within = boxes.iter().filter(|one| {
+            // Windows are whole pixels: one on an edge is of both sides.
+            shape(one) >= from * 0.996 && shape(one) <= up_to.unwrap_or(f64::MAX) * 1.004
+        });
+        Bounds::of(within.map(|one| ratio(one))).map(|bounds| Band { up_to, bounds })
+    });
+    let measured = boxes.iter().any(|one| one.of == Window::Shape);
+    Some(joined(&cells.collect::<Option<Vec<Band>>>()?)).filter(|_| measured)
+}
+
+/// The bands of a box that does not follow the window's height. Widths between which its ratio
+/// changes suddenly are added to `missing`, until the change is known to the pixel.
+pub(super) fn by_width(boxes: &[&Boxed], missing: &mut BTreeSet<u32>) -> Vec<Band> {
+    let mut order: Vec<&Boxed> = boxes.to_vec();
+    order.sort_by(|one, other| one.window.0.total_cmp(&other.window.0));
+    let mut cells: Vec<Band> = Vec::new();
+    let mut before: Option<&Boxed> = None;
+    for one in order {
+        let own = Bounds { low: ratio(one), high: ratio(one) };
+        let (width, gap) =
+            (one.window.0, before.map_or(0.0, |known| one.window.0 - known.window.0));
+        let jumps = before.is_some_and(|known| (ratio(known) / ratio(one) - 1.0).abs() > JUMP);
+        // Beyond what is swept, a sudden change cannot be found.
+        if jumps && gap > 1.0 && gap <= 64.0 {
+            missing.insert((width - gap / 2.0).floor() as u32);
+        }
+        let bounds = match before {
+            // Windows between the two have ratios between theirs.
+            Some(known) if !jumps || gap > 1.0 => {
+                own.with(Bounds { low: ratio(known), high: ratio(known) })
+            }
+            _ => own,
+        };
+        match cells.last_mut().filter(|last| last.up_to == Some(width)) {
+            Some(last) => last.bounds = last.bounds.with(bounds),
+            None => cells.push(Band { up_to: Some(width), bounds }),
+        }
+        before = Some(one);
+    }
+    if let Some(last) = cells.last_mut() {
+        last.up_to = None;
+    }
+    joined(&cells)
+}
+
+/// The partition of cells into bands that sends the fewest pixels beyond what is shown, where each
+/// band costs as much as [`WORTH`] of them all.
+fn joined(cells: &[Band]) -> Vec<Band> {
+    let count = cells.len();
+    // costs[bands][end]: the least for the cells before `end`, and where the last band begins.
+    let mut costs = vec![vec![(f64::INFINITY, 0); count + 1]; MAX_BANDS + 1];
+    costs[0][0] = (0.0, 0);
+    for bands in 1..=MAX_BANDS {
+        for end in 1..=count {
+            let mut bounds = cells[end - 1].bounds;
+            for start in (0..end).rev() {
+                bounds = bounds.with(cells[start].bounds);
+                let own: f64 =
+                    cells[start..end].iter().map(|cell| bounds.excess(cell.bounds) - 1.0).sum();
+                let cost = costs[bands - 1][start].0 + own + WORTH * count as f64;
+                if cost < costs[bands][end].0 {
+                    costs[bands][end] = (cost, start);
+                }
+            }
+        }
+    }
+    let best = (1..=MAX_BANDS)
+        .min_by(|one, other| costs[*one][count].0.total_cmp(&costs[*other][count].0));
+    let mut bands = Vec::new();
+    let mut end = count;
+    for number in (1..=best.unwrap_or(1)).rev() {
+        let start = costs[number][end].1;
+        let Some(bounds) = cells[start..end].iter().map(|cell| cell.bounds).reduce(Bounds::with)
+        else {
+            break;
+        };
+        bands.push(Band { up_to: cells[end - 1].up_to, bounds });
+        end = start;
+    }
+    bands.reverse();
+    bands
+}
+
+/// A ratio in small whole numbers that `holds`.
+pub(super) fn fraction(ratio: f64, holds: impl Fn(f64) -> bool) -> String {
+    let parts = (1..=400_u32).flat_map(|down| {
+        let across = (ratio * f64::from(down)).round();
+        [across, across - 1.0, across + 1.0].map(|across| (across.max(1.0), down))
+    });
+    let error = |(across, down): &(f64, u32)| (across / f64::from(*down) / ratio - 1.0).abs();
+    let parts = parts.filter(|(across, down)| holds(across / f64::from(*down)));
+    let (across, down) = parts
+        .clone()
+        .find(|part| error(part) < 0.004)
+        .or_else(|| parts.min_by(|one, other| error(one).total_cmp(&error(other))))
+        .unwrap_or((1.0, 1));
+    format!("{across}/{down}")
+}

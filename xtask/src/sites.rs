@@ -1,0 +1,310 @@
+//! `kivet apply --learn --prove` and `--bake` on sites that others made, fetched from the registries.
+
+use std::{
+    fmt::Write as _,
+    fs,
+    path::{Path, PathBuf},
+    process::{Child, Command, Output, Stdio},
+    time::{Duration, Instant},
+};
+
+use anyhow::{Context, Result, bail, ensure};
+use serde_json::Value;
+
+use crate::run::{cargo, release_binary, root, succeed};
+
+/// A site, by the package that brings it and its folder there.
+struct Site {
+    name: &'static str,
+    package: Package,
+    folder: &'static str,
+}
+
+enum Package {
+    Npm(&'static str),
+    Debian(&'static str),
+}
+
+const fn npm(name: &'static str, package: &'static str, folder: &'static str) -> Site {
+    Site { name, package: Package::Npm(package), folder }
+}
+
+const SITES: [Site; 15] = [
+    npm("one-page-wonder", "startbootstrap-one-page-wonder@6.0.6", "package/dist"),
+    npm("heroic-features", "startbootstrap-heroic-features@5.0.6", "package/dist"),
+    npm("resume", "startbootstrap-resume@7.0.6", "package/dist"),
+    npm("coming-soon", "startbootstrap-coming-soon@6.0.7", "package/dist"),
+    npm("shop-homepage", "startbootstrap-shop-homepage@5.0.6", "package/dist"),
+    npm("modern-business", "startbootstrap-modern-business@5.0.7", "package/dist"),
+    npm("full-slider", "startbootstrap-full-slider@4.1.1", "package"),
+    npm("thumbnail-gallery", "startbootstrap-thumbnail-gallery@4.1.1", "package"),
+    npm("paper-kit", "paper-kit-2@2.1.0", "package"),
+    npm("now-ui-kit", "now-ui-kit@1.3.0", "package"),
+    npm("material-kit", "material-kit@2.0.4", "package"),
+    npm("argon-design", "argon-design-system-free@1.2.0", "package"),
+    npm("soft-ui-design", "soft-ui-design-system@1.0.4", "package"),
+    npm("blk-design", "blk-design-system@1.0.2", "package"),
+    Site {
+        name: "gimp-help",
+        package: Package::Debian("gimp-help-en"),
+        folder: "usr/share/gimp/2.0/help/en",
+    },
+];
+
+/// The port of the service of a site under trial.
+const PORT: u16 = 18_484;
+
+/// How long the service may take to start.
+const START: Duration = Duration::from_secs(20);
+
+/// What was measured of one site.
+struct Measured {
+    name: &'static str,
+    pages: String,
+    /// Bytes before and after, and needed, all devices together.
+    before: u64,
+    after: u64,
+    /// Sent over needed, best and worst device.
+    ratios: Vec<f64>,
+    differences: usize,
+    left: String,
+    seconds: (u64, u64),
+    note: String,
+}
+
+/// Tries the sites whose names contain one of `names`, or all; writes the table to the measures when
+/// all were tried. `--binary FILE` takes a built `kivet`.
+pub fn run(arguments: &[&str]) -> Result<()> {
+    let binary = arguments.windows(2).find(|pair| pair[0] == "--binary").map(|pair| pair[1]);
+    let names: Vec<&str> = arguments
+        .iter()
+        .copied()
+        .filter(|one| *one != "--binary" && Some(*one) != binary)
+        .collect();
+    let binary = match binary {
+        Some(file) => PathBuf::from(file),
+        None => {
+            cargo(&["build", "--release", "--package", "kivet"])?;
+            release_binary("kivet")?
+        }
+    };
+    let folder = std::env::temp_dir().join("kivet-sites");
+    fs::create_dir_all(&folder)?;
+    let mut rows = Vec::new();
+    for site in &SITES {
+        if !names.is_empty() && !names.iter().any(|name| site.name.contains(name)) {
+            continue;
+        }
+        println!("{} ...", site.name);
+        let row = measured(&binary, &folder, site)
+            .unwrap_or_else(|error| Measured::failed(site.name, &format!("{error:#}")));
+        println!("{}", row.line());
+        rows.push(row);
+    }
+    let text = table(&rows);
+    println!("\n{text}");
+    if names.is_empty() {
+        fs::write(root().join("docs/design/measures/sites.md"), text)?;
+    }
+    Ok(())
+}
+
+fn measured(binary: &Path, folder: &Path, site: &Site) -> Result<Measured> {
+    let source = fetched(folder, site)?;
+    let work = folder.join(site.name);
+    let _ = fs::remove_dir_all(&work);
+    let pages = work.join("site");
+    fs::create_dir_all(&work)?;
+    succeed(Command::new("cp").arg("-r").arg(source.join(site.folder)).arg(&pages))?;
+    let init = Command::new(binary).arg("init").arg(&pages).output()?;
+    if !init.status.success() {
+        return Ok(Measured::failed(site.name, &last_line(&init)));
+    }
+    let _service = Service::start(binary, &pages)?;
+    let began = Instant::now();
+    let rules = work.join("rules.toml");
+    let proved =
+        apply(binary, &work, &["--learn", "--rules", path(&rules), "--prove", "--out", "out"])?;
+    let proving = began.elapsed().as_secs();
+    let report: Value = serde_json::from_slice(&proved.stdout)
+        .with_context(|| format!("apply --learn --prove: {}", last_line(&proved)))?;
+    let began = Instant::now();
+    let baked = apply(binary, &work, &["--rules", path(&rules), "--bake", "--out", "baked"])?;
+    let baking = began.elapsed().as_secs();
+    ensure!(baked.status.success(), "apply --bake: {}", last_line(&baked));
+    for out in ["out", "baked"] {
+        refuse_secrets(&work.join(out))?;
+    }
+    fs::write(work.join("report.json"), &proved.stdout)?;
+    Ok(Measured::of(site.name, &report, (proving, baking)))
+}
+
+fn path(path: &Path) -> &str {
+    path.to_str().unwrap_or_default()
+}
+
+/// Runs `kivet apply` on the site in a folder.
+fn apply(binary: &Path, work: &Path, arguments: &[&str]) -> Result<Output> {
+    let mut command = Command::new(binary);
+    command.current_dir(work).args(["apply", "site", "--json"]).args(arguments);
+    command.env("KIVET_SERVICE", format!("http://127.0.0.1:{PORT}"));
+    command.stderr(Stdio::piped()).output().context("cannot run kivet apply")
+}
+
+fn last_line(output: &Output) -> String {
+    let text = String::from_utf8_lossy(&output.stderr);
+    text.lines().rev().find(|line| !line.trim().is_empty()).unwrap_or("no message").to_owned()
+}
+
+/// The unpacked package of a site, fetched once.
+fn fetched(folder: &Path, site: &Site) -> Result<PathBuf> {
+    let target = folder.join("packages").join(site.name);
+    if target.join(site.folder).is_dir() {
+        return Ok(target);
+    }
+    fs::create_dir_all(&target)?;
+    let mut fetch = match site.package {
+        Package::Npm(package) => {
+            let mut fetch = Command::new("npm");
+            fetch.args(["pack", "--silent", package]);
+            fetch
+        }
+        Package::Debian(package) => {
+            let mut fetch = Command::new("apt-get");
+            fetch.args(["download", "-qq", package]);
+            fetch
+        }
+    };
+    succeed(fetch.current_dir(&target).stdout(Stdio::null()))?;
+    let archive = fs::read_dir(&target)?
+        .filter_map(|entry| Some(entry.ok()?.path()))
+        .find(|file| file.extension().is_some_and(|ending| ending == "tgz" || ending == "deb"));
+    let archive = archive.context("the package did not come")?;
+    let mut unpack = match site.package {
+        Package::Npm(_) => {
+            let mut unpack = Command::new("tar");
+            unpack.arg("xzf").arg(&archive).arg("-C").arg(&target);
+            unpack
+        }
+        Package::Debian(_) => {
+            let mut unpack = Command::new("dpkg");
+            unpack.arg("-x").arg(&archive).arg(&target);
+            unpack
+        }
+    };
+    succeed(&mut unpack)?;
+    Ok(target)
+}
+
+/// Fails if a folder to publish holds anything of Kivet's own.
+fn refuse_secrets(folder: &Path) -> Result<()> {
+    for entry in fs::read_dir(folder)? {
+        let file = entry?.path();
+        let name =
+            file.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+        if file.is_dir() && !file.is_symlink() {
+            refuse_secrets(&file)?;
+        }
+        let private = ["kivet.toml", "admin-token", "records.db"].contains(&name.as_str());
+        ensure!(!private, "{} is published", file.display());
+    }
+    Ok(())
+}
+
+/// A service for one site, which ends with it.
+struct Service(Child);
+
+impl Service {
+    fn start(binary: &Path, pages: &Path) -> Result<Self> {
+        let mut command = Command::new(binary);
+        command.arg("serve").arg("--config").arg(pages.join("kivet.toml"));
+        command.args(["--listen", &format!("127.0.0.1:{PORT}")]);
+        let child = command.stdout(Stdio::null()).stderr(Stdio::null()).spawn()?;
+        let service = Self(child);
+        let began = Instant::now();
+        while std::net::TcpStream::connect(("127.0.0.1", PORT)).is_err() {
+            if began.elapsed() > START {
+                bail!("the service does not start");
+            }
+            std::thread::sleep(Duration::from_millis(100));
+        }
+        Ok(service)
+    }
+}
+
+impl Drop for Service {
+    fn drop(&mut self) {
+        // It ended by itself, or ends now.
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+impl Measured {
+    fn failed(name: &'static str, note: &str) -> Self {
+        Self {
+            name,
+            pages: String::new(),
+            before: 0,
+            after: 0,
+            ratios: Vec::new(),
+            differences: 0,
+            left: String::new(),
+            seconds: (0, 0),
+            note: note.to_owned(),
+        }
+    }
+
+    fn of(name: &'static str, report: &Value, seconds: (u64, u64)) -> Self {
+        let proof = &report["proof"];
+        let devices: Vec<&Value> = proof["devices"].as_array().into_iter().flatten().collect();
+        let sum = |when: &str, what: &str| {
+            devices.iter().filter_map(|one| one[when][what].as_u64()).sum::<u64>()
+        };
+        let ratio = |one: &&Value| {
+            let after = &one["after"];
+            Some(after["sent"].as_f64()? / after["needed"].as_f64()?.max(1.0))
+        };
+        let mut ratios: Vec<f64> = devices.iter().filter_map(ratio).collect();
+        ratios.sort_by(f64::total_cmp);
+        let left = proof["left"].as_array().into_iter().flatten();
+        let left = left.map(|one| format!("{} {}", one[1], one[0].as_str().unwrap_or_default()));
+        Self {
+            name,
+            pages: format!("{}/{}", proof["pages"][0], proof["pages"][1]),
+            before: sum("before", "sent"),
+            after: sum("after", "sent"),
+            ratios,
+            differences: proof["differences"].as_array().map_or(0, Vec::len),
+            left: left.collect::<Vec<_>>().join(", "),
+            seconds,
+            note: String::new(),
+        }
+    }
+
+    fn line(&self) -> String {
+        let Self { name, pages, before, after, ratios, differences, left, seconds, note } = self;
+        if !note.is_empty() {
+            return format!("| {name} | | | | | | {note} | |");
+        }
+        let middle = ratios.get(ratios.len() / 2).copied().unwrap_or_default();
+        let worst = ratios.last().copied().unwrap_or_default();
+        let share = *after as f64 / (*before).max(1) as f64;
+        format!(
+            "| {name} | {pages} | {:.2} | {share:.3} | {middle:.2}, {worst:.2} | {differences} | {left} | {} + {} |",
+            *before as f64 / 1e6,
+            seconds.0,
+            seconds.1
+        )
+    }
+}
+
+fn table(rows: &[Measured]) -> String {
+    let mut text = String::from(
+        "# Sites that others made\n\n`cargo xtask sites` runs `kivet init`, `serve`, `apply --learn --out --prove` and `--bake` on page\ntemplates from npm and a manual from Debian, which it fetches. Bytes are of pictures, all visited pages\non five devices together; sent over needed is of the median and the worst device; what differs is boxes\nthat moved and pictures that show something else, at ten windows that are no device's.\n\n| site | pages | MB before | after, share | sent / needed | differs | findings left | seconds, prove + bake |\n| --- | --- | --- | --- | --- | --- | --- | --- |\n",
+    );
+    for row in rows {
+        let _ = writeln!(text, "{}", row.line());
+    }
+    text
+}
