@@ -9,27 +9,20 @@ use std::{
 use kivet_check::is_data_folder;
 use kivet_service::{Config, TOKEN_FILE};
 
-/// The folder around a data folder that a server may hand out with it: one that holds pages, or a
-/// shelf; `None` if there is none near.
+/// The folder around a data folder that a file server may hand out with it: one that holds pages;
+/// `None` if there is none near.
 pub fn served_around(config: &Config) -> Option<PathBuf> {
     let data = std::path::absolute(&config.data).ok()?;
     let holds_pages =
-        |folder: &Path| ["index.html", "index.htm"].iter().any(|name| folder.join(name).is_file());
-    let shelves: Vec<PathBuf> = crate::nearby::shelves(config)
-        .into_iter()
-        .filter_map(|shelf| std::path::absolute(shelf.folder).ok())
-        .collect();
-    let around = data.ancestors().skip(1).take(AROUND);
-    around
-        .map(Path::to_path_buf)
-        .find(|folder| holds_pages(folder) || shelves.iter().any(|shelf| shelf == folder))
+        |folder: &&Path| ["index.html", "index.htm"].iter().any(|name| folder.join(name).is_file());
+    data.ancestors().skip(1).take(AROUND).find(holds_pages).map(Path::to_path_buf)
 }
 
 /// The warning for a data folder that lies in a folder that is served.
 pub fn warning(config: &Config) -> Option<String> {
     served_around(config).map(|folder| {
         format!(
-            "the data folder {} lies in {}, which holds pages or originals: a file server for that folder hands out the admin token; move it beside that folder, and write its new place as `data` in kivet.toml",
+            "the data folder {} lies in {}, which holds pages: a file server for that folder hands out the admin token; move it beside that folder, and write its new place as `data` in kivet.toml",
             config.data.display(),
             folder.display()
         )

@@ -12,8 +12,8 @@ pub const TOLERANCE: f64 = 0.02;
 /// loosely, which needs fewer lines. The rest of the tolerance is for rounding numbers.
 const DRAWN: [f64; 2] = [0.004, 0.012];
 
-/// More conditions than this nobody would write: lines are then drawn more loosely.
-const MAX_CONDITIONS: usize = 7;
+/// More conditions than a grid of many columns needs: lines are then drawn more loosely.
+const MAX_CONDITIONS: usize = 16;
 
 /// How loosely, in turn. The last takes what the layout does as it can.
 const LOOSER: [f64; 4] = [0.03, 0.06, 0.12, 0.25];
@@ -78,19 +78,28 @@ pub fn fit_sizes(
 ) -> Option<String> {
     let samples: Vec<Sample> =
         samples.iter().copied().filter(|sample| sample.shown > 0.0).collect();
-    let [tight, loose] =
-        DRAWN.map(|within| written(&segments(&samples, within, &mut measure), within));
+    // Where lines end is searched to the pixel only if there are few: a layout that follows how text
+    // wraps has dozens.
+    let mut drawn = |within: f64| {
+        let rough = segments(&samples, within, &mut |_| None);
+        match rough.len() <= MAX_CONDITIONS + 1 {
+            true => written(&segments(&samples, within, &mut measure), within),
+            false => written(&rough, within),
+        }
+    };
+    let [tight, loose] = DRAWN.map(&mut drawn);
     // A rounder number is no reason to leave what the author wrote; a condition less is.
+    let parentheses = |sizes: &str| sizes.matches('(').count();
     let conditions = |sizes: &str| sizes.matches("(max-width").count();
     let mut sizes = match (tight, loose) {
-        (Some(tight), Some(loose)) if conditions(&loose) < conditions(&tight) => Some(loose),
+        (Some(tight), Some(loose)) if parentheses(&loose) < parentheses(&tight) => Some(loose),
         (tight, _) => tight,
     }?;
     for within in LOOSER {
         if conditions(&sizes) <= MAX_CONDITIONS {
             break;
         }
-        sizes = written(&segments(&samples, within, &mut measure), within).unwrap_or(sizes);
+        sizes = drawn(within).unwrap_or(sizes);
     }
     Some(sizes)
 }

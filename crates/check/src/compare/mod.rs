@@ -71,7 +71,7 @@ pub async fn compare(
                 done: so_far,
                 of: pairs.len(),
                 page: &pair.0.name,
-                device: "comparing",
+                device: "other windows",
             });
             let found = compare_page(chromium, &pair, pictures).await;
             done.fetch_add(1, std::sync::atomic::Ordering::Relaxed);

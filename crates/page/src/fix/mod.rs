@@ -47,6 +47,7 @@ pub(crate) fn composed(
                 None => {
                     tag = Some(renditions.written(element, &attributes));
                     words.extend(renditions.shelf_wanted());
+                    words.extend(renditions.style_in_the_way(element));
                     // What was shown so far is not asked for any more.
                     if !preloads.is_empty() {
                         preloads = renditions.preloads();

@@ -82,6 +82,16 @@ impl Renditions {
         self.path.starts_with("<shelf>").then(|| way.to_owned())
     }
 
+    /// A step beside the rules of a background that a `style` attribute names: it would override them.
+    pub(super) fn style_in_the_way(&self, element: &Element) -> Option<String> {
+        let style = element.attribute("style").filter(|style| style.contains("url("))?;
+        let declared = style.split(';').find(|one| one.contains("url(")).map(str::trim)?;
+        let is_background = self.role == Role::Background;
+        is_background.then(|| {
+            format!("take `{declared}` out of its style attribute, which overrides these rules")
+        })
+    }
+
     /// The command that writes its markup from the original, of which a page that shows a rendition
     /// tells nothing.
     pub(super) fn command(&self) -> Option<String> {

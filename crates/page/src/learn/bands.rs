@@ -11,8 +11,9 @@ const MAX_BANDS: usize = 4;
 /// The share of bytes that one layout more has to save.
 const WORTH: f64 = 0.05;
 
-/// A step of the sweep at which a ratio changes by more is measured again in between.
-const JUMP: f64 = 0.03;
+/// A step of the sweep at which a ratio changes by more is measured again in between. Smaller changes
+/// are many where text wraps, and widen the bounds of their band a little.
+const JUMP: f64 = 0.12;
 
 /// Aspect ratios of windows that media conditions tell apart, as they write them.
 const SHAPES: [(u32, u32); 9] =

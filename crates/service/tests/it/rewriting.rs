@@ -5,7 +5,7 @@ use std::{collections::BTreeSet, path::Path, time::Duration};
 use axum::{Router, response::Html, routing::get};
 use base64::{Engine, engine::general_purpose::STANDARD};
 use kivet_browser::Chromium;
-use kivet_check::{CheckOptions, Fetcher, ShelfFolder, check, look, targets};
+use kivet_check::{CheckOptions, Difference, Fetcher, ShelfFolder, check, compare, look, targets};
 use kivet_layer::RewriteLayer;
 use kivet_page::{
     DEVICES,
@@ -175,6 +175,65 @@ async fn a_learnt_site_sends_what_is_needed_and_looks_the_same() {
         }
     }
     looks_the_same(&kivet, before.path(), after.path()).await;
+    assert_eq!(compared(&kivet, before.path(), after.path()).await, Vec::new());
+
+    // A comparison that finds nothing must be able to find something.
+    let sheet = after.path().join("css/site.css");
+    let moved = ".tile img { object-position: 0 0; object-fit: none } .tall { width: 47% }";
+    let text = std::fs::read_to_string(&sheet).unwrap();
+    std::fs::write(&sheet, format!("{text}\n{moved}")).unwrap();
+    let found = compared(&kivet, before.path(), after.path()).await;
+    let says = |page: &str, element: &str, what: &str| {
+        found.iter().any(|one| {
+            one.page.ends_with(page) && one.element.contains(element) && one.what.contains(what)
+        })
+    };
+    assert!(says("index.html", "img", "shows something else"), "{found:?}");
+    assert!(says("journal.html", "img.tall", "px and was"), "{found:?}");
+}
+
+/// The differences between two versions of the site.
+async fn compared(kivet: &Running, before: &Path, after: &Path) -> Vec<Difference> {
+    let fetcher = Fetcher::new().unwrap();
+    let pages = |folder: &Path| vec![folder.display().to_string()];
+    let first = targets(&pages(before), &fetcher).await.unwrap();
+    let second = targets(&pages(after), &fetcher).await.unwrap();
+    let pairs: Vec<_> = first.into_iter().zip(second).collect();
+    compare(&pairs, Some(&kivet.root), None, &|_| {}).await.unwrap()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn urls_stay_after_measuring_a_restart_and_storing_the_rules() {
+    let folder = site();
+    let kivet = Running::start().await;
+    let rules =
+        r#"{"places": {"lead": {"sizes": "min(100vw, 1180px)"}}, "rules": [{"place": "lead"}]}"#;
+    let order = RewriteOrder {
+        html: Some("<img src=pictures/harbour/roofs.jpg>".to_owned()),
+        page: "index.html".to_owned(),
+        folder: Some(folder.path().display().to_string()),
+        rules: Some(serde_json::from_str(rules).unwrap()),
+        ..RewriteOrder::default()
+    };
+    let first = rewritten(&kivet, &order).await.html.unwrap();
+    let url = first.split(" src=\"").nth(1).unwrap().split('"').next().unwrap();
+    assert_eq!(kivet.get(url).await.status(), 200);
+    settled(&kivet).await;
+    assert_eq!(rewritten(&kivet, &order).await.html.unwrap(), first, "once it is measured");
+    let kivet = kivet.restart().await;
+    assert_eq!(rewritten(&kivet, &order).await.html.unwrap(), first, "after a restart");
+    assert_eq!(kivet.order(Method::PUT, "/api/rules", rules).await.status(), 200);
+    let stored = RewriteOrder { rules: None, ..order };
+    assert_eq!(rewritten(&kivet, &stored).await.html.unwrap(), first, "by the stored rules");
+
+    // Rules of another site do not replace a person's own place without being told to.
+    let other = rules.replace("1180px", "900px");
+    let refused = kivet.order(Method::PUT, "/api/rules", other.as_str()).await;
+    assert_eq!(refused.status(), 409);
+    let problem: Value = refused.json().await.unwrap();
+    assert!(problem["detail"].as_str().unwrap().contains("lead"), "{problem}");
+    let told = kivet.order(Method::PUT, "/api/rules?replace-places=true", other.as_str()).await;
+    assert_eq!(told.status(), 200);
 }
 
 /// Takes what pictures show off a page, so that only the rest of it is compared.
