@@ -6,10 +6,10 @@ use super::layout::ratio;
 use crate::observation::{Boxed, Window};
 
 /// No place has more layouts.
-const MAX_BANDS: usize = 4;
+const MAX_BANDS: usize = 6;
 
 /// The share of bytes that one layout more has to save.
-const WORTH: f64 = 0.05;
+const WORTH: f64 = 0.04;
 
 /// A step of the sweep at which a ratio changes by more is measured again in between. Smaller changes
 /// are many where text wraps, and widen the bounds of their band a little.
@@ -18,6 +18,9 @@ const JUMP: f64 = 0.12;
 /// Aspect ratios of windows that media conditions tell apart, as they write them.
 const SHAPES: [(u32, u32); 9] =
     [(1, 2), (2, 3), (4, 5), (1, 1), (5, 4), (3, 2), (16, 9), (2, 1), (5, 2)];
+
+/// How often windows have the shapes between two of [`SHAPES`], roughly (`place/population.toml`).
+const SHAPE_WEIGHTS: [f64; 10] = [4.0, 4.0, 2.0, 0.5, 0.5, 1.0, 2.0, 4.0, 1.0, 0.5];
 
 /// The narrowest and the widest ratio.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -59,6 +62,8 @@ pub(super) struct Band {
     /// The last width, or aspect ratio; `None` for the last band.
     pub up_to: Option<f64>,
     pub bounds: Bounds,
+    /// How much its windows count.
+    pub weight: f64,
 }
 
 impl Band {
@@ -102,7 +107,11 @@ pub(super) fn by_shape(boxes: &[&Boxed]) -> Option<Vec<Band>> {
             // Windows are whole pixels: one on an edge is of both sides.
             shape(one) >= from * 0.996 && shape(one) <= up_to.unwrap_or(f64::MAX) * 1.004
         });
-        Bounds::of(within.map(|one| ratio(one))).map(|bounds| Band { up_to, bounds })
+        Bounds::of(within.map(|one| ratio(one))).map(|bounds| Band {
+            up_to,
+            bounds,
+            weight: SHAPE_WEIGHTS[at],
+        })
     });
     let measured = boxes.iter().any(|one| one.of == Window::Shape);
     Some(joined(&cells.collect::<Option<Vec<Band>>>()?)).filter(|_| measured)
@@ -111,7 +120,19 @@ pub(super) fn by_shape(boxes: &[&Boxed]) -> Option<Vec<Band>> {
 /// The bands of a box that does not follow the window's height. Widths between which its ratio
 /// changes suddenly are added to `missing`, until the change is known to the pixel.
 pub(super) fn by_width(boxes: &[&Boxed], missing: &mut BTreeSet<u32>) -> Vec<Band> {
-    let mut order: Vec<&Boxed> = boxes.to_vec();
+    // Windows narrower or wider than those of the sweep have no band of their own: their boxes count
+    // for the first and the last.
+    let swept = || boxes.iter().filter(|one| one.of == Window::Swept).map(|one| one.window.0);
+    let (least, most) = swept()
+        .fold((f64::MAX, 0.0_f64), |(least, most), width| (least.min(width), most.max(width)));
+    let beyond = |outside: fn(f64, f64) -> bool, edge: f64| {
+        let of = boxes.iter().filter(|one| outside(one.window.0, edge)).map(|one| ratio(one));
+        Bounds::of(of)
+    };
+    let (below, above) =
+        (beyond(|width, edge| width < edge, least), beyond(|width, edge| width > edge, most));
+    let mut order: Vec<&Boxed> =
+        boxes.iter().copied().filter(|one| one.window.0 >= least && one.window.0 <= most).collect();
     order.sort_by(|one, other| one.window.0.total_cmp(&other.window.0));
     let mut cells: Vec<Band> = Vec::new();
     let mut before: Option<&Boxed> = None;
@@ -133,12 +154,21 @@ pub(super) fn by_width(boxes: &[&Boxed], missing: &mut BTreeSet<u32>) -> Vec<Ban
         };
         match cells.last_mut().filter(|last| last.up_to == Some(width)) {
             Some(last) => last.bounds = last.bounds.with(bounds),
-            None => cells.push(Band { up_to: Some(width), bounds }),
+            None => {
+                // Each doubling of the width counts as much.
+                let from = before.map_or(width, |known| known.window.0);
+                let weight = (width / from).ln();
+                cells.push(Band { up_to: Some(width), bounds, weight });
+            }
         }
         before = Some(one);
     }
+    if let (Some(first), Some(below)) = (cells.first_mut(), below) {
+        first.bounds = first.bounds.with(below);
+    }
     if let Some(last) = cells.last_mut() {
         last.up_to = None;
+        last.bounds = above.map_or(last.bounds, |above| last.bounds.with(above));
     }
     joined(&cells)
 }
@@ -147,6 +177,7 @@ pub(super) fn by_width(boxes: &[&Boxed], missing: &mut BTreeSet<u32>) -> Vec<Ban
 /// band costs as much as [`WORTH`] of them all.
 fn joined(cells: &[Band]) -> Vec<Band> {
     let count = cells.len();
+    let all: f64 = cells.iter().map(|cell| cell.weight).sum();
     // costs[bands][end]: the least for the cells before `end`, and where the last band begins.
     let mut costs = vec![vec![(f64::INFINITY, 0); count + 1]; MAX_BANDS + 1];
     costs[0][0] = (0.0, 0);
@@ -155,9 +186,9 @@ fn joined(cells: &[Band]) -> Vec<Band> {
             let mut bounds = cells[end - 1].bounds;
             for start in (0..end).rev() {
                 bounds = bounds.with(cells[start].bounds);
-                let own: f64 =
-                    cells[start..end].iter().map(|cell| bounds.excess(cell.bounds) - 1.0).sum();
-                let cost = costs[bands - 1][start].0 + own + WORTH * count as f64;
+                let excess = |cell: &Band| cell.weight * (bounds.excess(cell.bounds) - 1.0);
+                let own: f64 = cells[start..end].iter().map(excess).sum();
+                let cost = costs[bands - 1][start].0 + own + WORTH * all;
                 if cost < costs[bands][end].0 {
                     costs[bands][end] = (cost, start);
                 }
@@ -174,7 +205,8 @@ fn joined(cells: &[Band]) -> Vec<Band> {
         else {
             break;
         };
-        bands.push(Band { up_to: cells[end - 1].up_to, bounds });
+        let weight = cells[start..end].iter().map(|cell| cell.weight).sum();
+        bands.push(Band { up_to: cells[end - 1].up_to, bounds, weight });
         end = start;
     }
     bands.reverse();

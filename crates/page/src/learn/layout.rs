@@ -34,7 +34,7 @@ pub(super) fn layout(picture: &SeenPicture, missing: &mut BTreeSet<u32>) -> Opti
         let sizes = fit.sizes(|one| drawn(picture, one, natural), |_| true, missing)?;
         return Some(PlaceDocument::of_sizes(&sizes));
     };
-    let whole = Band { up_to: None, bounds: fit.bounds()? };
+    let whole = Band { up_to: None, bounds: fit.bounds()?, weight: 1.0 };
     let is_cut = fit.shown.iter().any(|one| !alike(ratio(one), natural));
     let position = position(&picture.position).filter(|_| picture.steady && !picture.vector);
     let Some(position) = position.filter(|_| is_cut) else {

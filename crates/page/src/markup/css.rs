@@ -20,6 +20,9 @@ const BAND: f64 = 1.06;
 /// No background has more rules for stretches of viewports, unless it has more layouts.
 const MAX_STRETCHES: usize = 8;
 
+/// Each layout may have so many.
+const MIN_STRETCHES: usize = 4;
+
 pub(super) fn write(one: &Use<'_>, options: &Options) -> Markup {
     let selector = options.selector.clone().unwrap_or_else(|| format!(".{}", one.place.name));
     let formats = formats(&options.typed, one.offered, one.picture.facts);
@@ -277,7 +280,8 @@ fn bands(place: &Place, number: usize, layout: &Layout) -> Vec<(u32, f64)> {
             _ => bands.push(Band { up_to: device.width, least: shown, most: shown }),
         }
     }
-    let limit = MAX_STRETCHES.div_ceil(place.alternatives.len() + 1);
+    // A layout for windows of one shape has few screens, and each of them counts.
+    let limit = (MAX_STRETCHES / (place.alternatives.len() + 1)).max(MIN_STRETCHES);
     while bands.len() > limit {
         let apart =
             |pair: &[Band]| pair[0].most.max(pair[1].most) / pair[0].least.min(pair[1].least);

@@ -44,10 +44,10 @@ async fn rules(_: Admin, State(app): State<App>) -> Result<Json<RulesDocument>, 
 /// How rules are stored.
 #[derive(Debug, Default, Deserialize, IntoParams)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
+#[into_params(parameter_in = Query)]
 struct KeepQuery {
     /// True to replace stored places that have the names of the rules' places.
-    #[serde(default)]
-    replace_places: bool,
+    replace_places: Option<bool>,
 }
 
 /// Replaces the stored rules, and adds their places; other places stay.
@@ -65,6 +65,6 @@ async fn keep_rules(
     let KeepQuery { replace_places } = accept_query(query)?;
     let document = accept_body(body)?;
     let keeping = app.clone();
-    blocking(move || keep(&keeping, &document, replace_places)).await??;
+    blocking(move || keep(&keeping, &document, replace_places.unwrap_or(false))).await??;
     rules(admin, State(app)).await
 }

@@ -14,8 +14,16 @@ use crate::{
 
 const PAGES: [&str; 2] = ["gallery.html", "index.html"];
 
-/// What needs a person: a film in the stead of a GIF, a vector from whoever drew it.
-const FOR_PEOPLE: [Code; 2] = [Code::AnimatedGif, Code::FlatAsPixels];
+/// Findings that a fix may leave: words, animations and drawings are a person's to make, and a crop
+/// keeps what other windows than the devices' show.
+const FOR_PEOPLE: [Code; 6] = [
+    Code::AnimatedGif,
+    Code::FlatAsPixels,
+    Code::AltMissing,
+    Code::AltUseless,
+    Code::CutAway,
+    Code::MorePixels,
+];
 
 /// Replaces each element by its fix: tags where they stand, links in the head, and rules behind all
 /// others.

@@ -126,7 +126,7 @@ async fn a_learnt_site_sends_what_is_needed_and_looks_the_same() {
     let (_, rules) = learnt(before.path()).await;
     let places: BTreeSet<&str> = rules.places.keys().map(String::as_str).collect();
     assert_eq!(places, BTreeSet::from(["badge", "mast", "tall", "tile"]));
-    assert_eq!(rules.places["tile"].alternatives.len(), 3, "{:?}", rules.places["tile"]);
+    assert!(rules.places["tile"].alternatives.len() >= 3, "{:?}", rules.places["tile"]);
     // Half of a column of at most 900 pixels, within the tolerance of a fit.
     let tall = &rules.places["tall"].sizes;
     assert!(tall.starts_with("min(50vw - 2") && tall.ends_with("px, 450px)"), "{tall}");

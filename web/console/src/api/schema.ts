@@ -253,7 +253,10 @@ export interface paths {
         };
         /** One place. */
         get: operations["place"];
-        /** Makes a place, or puts another in its stead. */
+        /**
+         * Makes a place, or replaces it; with `If-None-Match: *` only where there is none of that name (RFC
+         *     9110, section 13.1.2).
+         */
         put: operations["keep_place"];
         post?: never;
         /** Removes a place. Markup that was written for it stays as it is; recipes that name it are refused. */
@@ -309,7 +312,7 @@ export interface paths {
         };
         /** The kept rules, with the places that they name. */
         get: operations["rules"];
-        /** Keeps rules in the stead of those that were. Their places are kept too; other places stay. */
+        /** Replaces the stored rules, and adds their places; other places stay. */
         put: operations["keep_rules"];
         post?: never;
         delete?: never;
@@ -877,11 +880,21 @@ export interface components {
             fit?: string | null;
             /** @description `first`, `near`, `later` (if absent) or `hidden`. */
             loading?: string | null;
+            /**
+             * @description True if pictures are never shown wider than their natural width, as with `max-width: 100%`:
+             *     `sizes` is then capped at each original's.
+             */
+            naturalCap?: boolean;
             /** @description `none` (if absent), `flat`, `soft`, or the path or URL of a picture. */
             placeholder?: string | null;
             /** @description What `cover` keeps: `30-40` in percent, `top`, `focus` or `subject`. */
             position?: string | null;
-            /** @description Their aspect ratio, such as `3-2` or CSS's `3 / 2`; absent for each original's own. */
+            /**
+             * @description Their aspect ratio, such as `3-2` or CSS's `3 / 2`; absent for each original's own. Where the
+             *     layout shows them at several ratios, the narrowest and the widest: `3/4 to 16/9`. Each
+             *     original is then cropped to the ratio of these nearest its own, so that only those parts are
+             *     cut away that no screen shows.
+             */
             ratio?: string | null;
             /** @description How wide pictures are shown: the `sizes` attribute. */
             sizes: string;
@@ -990,8 +1003,9 @@ export interface components {
         /** @description What happens to some of the pictures. Absent conditions always hold. */
         RuleDocument: {
             /**
-             * @description `write`: the page's style sheet sizes the pictures, so that true `width` and `height`
-             *     attributes move nothing. `keep` (if absent): what the page says stays.
+             * @description `write`: true `width` and `height` attributes, where they move nothing. `scale`: the same with
+             *     `height: auto`, for pictures that the style sheet makes narrower but not lower. `keep` (if
+             *     absent): what the page says stays.
              */
             dimensions?: string | null;
             /** @description Patterns of picture paths or names, such as `*.gif` or `**\/brand/*`. */
@@ -1015,6 +1029,11 @@ export interface components {
             place?: string | null;
             /** @description A CSS selector that the element or any around it matches. */
             select?: string | null;
+            /**
+             * @description `none` where a `picture` element would change the layout, so that the `img` stands alone:
+             *     one crop and one format for all. `write` if absent.
+             */
+            sources?: string | null;
             /** @description `replace` (if absent) or `keep`: what happens to pictures that have a `srcset` already. */
             srcset?: string | null;
             /** @description True to show the drawing of the same name (`.svg`) where a shelf has one. */
@@ -2412,6 +2431,14 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The service failed; its log says why */
             500: {
                 headers: {
@@ -2717,7 +2744,10 @@ export interface operations {
     };
     keep_rules: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description True to replace stored places that have the names of the rules' places. */
+                "replace-places"?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -2776,6 +2806,14 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             /** @description The service failed; its log says why */
