@@ -22,6 +22,9 @@ const SHAPES: [(u32, u32); 9] =
 /// How often windows have the shapes between two of [`SHAPES`], roughly (`place/population.toml`).
 const SHAPE_WEIGHTS: [f64; 10] = [4.0, 4.0, 2.0, 0.5, 0.5, 1.0, 2.0, 4.0, 1.0, 0.5];
 
+/// The height of the lowest windows, in CSS pixels: a small phone on its side.
+const MIN_HEIGHT: u32 = 320;
+
 /// The narrowest and the widest ratio.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(super) struct Bounds {
@@ -90,9 +93,12 @@ pub(super) fn shapes() -> Vec<(u32, u32)> {
     const EXTREMES: [(u32, u32); 4] = [(320, 900), (2560, 560), (280, 653), (3840, 900)];
     let of = |width: u32| {
         let height = move |shape| (width, (f64::from(width) / value(shape)).round() as u32);
-        SHAPES.into_iter().map(height).filter(|(_, height)| (320..=2000).contains(height))
+        SHAPES.into_iter().map(height).filter(|(_, height)| (MIN_HEIGHT..=2000).contains(height))
     };
-    WIDTHS.into_iter().flat_map(of).chain(EXTREMES).collect()
+    // The narrowest window of each wide shape: a box with a least height is narrowest there.
+    let wide = SHAPES.into_iter().filter(|shape| value(*shape) >= 1.0);
+    let low = wide.map(|shape| ((f64::from(MIN_HEIGHT) * value(shape)).round() as u32, MIN_HEIGHT));
+    WIDTHS.into_iter().flat_map(of).chain(low).chain(EXTREMES).collect()
 }
 
 /// The bands of a box that follows the window's height; `None` if it was not measured at windows of
