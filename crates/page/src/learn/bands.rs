@@ -2,7 +2,6 @@
 
 use std::collections::BTreeSet;
 
-use super::layout::ratio;
 use crate::observation::{Boxed, Window};
 
 /// No place has more layouts.
@@ -80,6 +79,11 @@ impl Band {
         let (across, down) = shape.unwrap_or((1, 1));
         format!("(max-aspect-ratio: {across}/{down})")
     }
+}
+
+/// Width over height of a box.
+pub(super) fn ratio(one: &Boxed) -> f64 {
+    one.size.0 / one.size.1
 }
 
 fn value((across, down): (u32, u32)) -> f64 {

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::{
     Boxed, SeenPicture,
-    bands::{Band, Bounds, by_shape, by_width},
+    bands::{Band, Bounds, by_shape, by_width, ratio},
 };
 use crate::{
     AlternativeDocument, PlaceDocument, Sample, fit_sizes,
@@ -245,10 +245,6 @@ fn drawn(picture: &SeenPicture, one: &Boxed, natural: f64) -> f64 {
 
 fn covers(fit: &str) -> bool {
     fit == "cover"
-}
-
-pub(super) fn ratio(one: &Boxed) -> f64 {
-    one.size.0 / one.size.1
 }
 
 pub(super) fn alike(one: f64, other: f64) -> bool {
