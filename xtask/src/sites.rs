@@ -57,7 +57,7 @@ const PORT: u16 = 18_484;
 /// How long the service may take to start.
 const START: Duration = Duration::from_secs(20);
 
-/// What was measured of one site.
+/// Measured values of one site.
 struct Measured {
     name: &'static str,
     pages: String,

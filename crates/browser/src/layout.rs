@@ -24,7 +24,7 @@ pub type Rectangle = [f64; 4];
 pub struct PageLayout {
     /// Each element's tag and box, in document order.
     pub elements: Vec<(String, Rectangle)>,
-    /// What shows a picture, in document order.
+    /// Elements that show a picture, in document order.
     pub pictures: Vec<ShownPicture>,
     /// Width and height of the page.
     pub size: (f64, f64),

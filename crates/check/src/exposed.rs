@@ -17,7 +17,7 @@ const TOKEN: &str = "admin-token";
 /// The shortest text that may be a token.
 const MIN_TOKEN: usize = 32;
 
-/// What a site must not hand out, by its usual path.
+/// Usual paths of files that a site must not hand out.
 const PATHS: [&str; 3] = ["kivet-data/admin-token", "kivet.toml", ".kivet/1/journal.jsonl"];
 
 /// Kivet's data within each site of some pages, by the site's folder or origin.
@@ -45,7 +45,7 @@ impl Exposed {
         Self(found)
     }
 
-    /// What the site of a page hands out.
+    /// Paths or URLs of Kivet's data in the site of a page.
     pub fn at(&self, target: &Target) -> Vec<String> {
         self.0.get(&site(target)).cloned().unwrap_or_default()
     }

@@ -40,7 +40,7 @@ const ROUNDS: usize = 12;
 /// Pages looked at at the same time.
 const AT_ONCE: usize = 2;
 
-/// What was seen of a site.
+/// The pages of a site, visited or read.
 #[derive(Default)]
 pub struct SeenSite {
     /// The pages that were visited.
@@ -171,7 +171,7 @@ async fn one(
     Ok(page)
 }
 
-/// What a picture's file is.
+/// Pixels and kind of a picture's file.
 #[derive(Clone, Copy)]
 struct File {
     /// Width and height in pixels.

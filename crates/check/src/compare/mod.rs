@@ -43,7 +43,7 @@ pub struct Difference {
     pub window: (u32, u32),
     /// The element, by a short selector.
     pub element: String,
-    /// What is different about it.
+    /// The difference, in a sentence's second half.
     pub what: String,
 }
 

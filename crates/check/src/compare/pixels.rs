@@ -1,4 +1,4 @@
-//! Whether two screenshots show the same in a box.
+//! A measure of how much two screenshots differ within a box.
 
 /// Cells along each side of a box whose mean colours are compared: finer differences are those of
 /// encoders.

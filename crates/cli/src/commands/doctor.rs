@@ -69,7 +69,7 @@ fn configuration(file: &Path) -> Finding {
     Finding { thing: "configuration", needed_for: "serving", ok, note }
 }
 
-/// Whether the data folder lies where no file server hands it out.
+/// The place of the data folder: not within pages that a file server hands out.
 fn data(config: &kivet_service::Config) -> Finding {
     let warning = private::warning(config);
     let ok = warning.is_none();

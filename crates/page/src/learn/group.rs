@@ -27,7 +27,7 @@ const SAME_PX: f64 = 0.5;
 pub(super) struct Grouped {
     groups: Vec<Group>,
     pub members: Vec<Member>,
-    /// What a person has to look at.
+    /// Notes for a person.
     pub notes: Vec<String>,
 }
 
@@ -47,7 +47,7 @@ struct Group {
     document: PlaceDocument,
     /// A picture with the boxes of all members.
     picture: SeenPicture,
-    /// What is around its pictures, where their own width decides how wide they are.
+    /// The container of its pictures, where their own width decides how wide they are.
     container: Option<Container>,
 }
 
@@ -225,7 +225,7 @@ impl Grouping {
     }
 }
 
-/// Whether a place can be used as it is written.
+/// Checks a place as the service does.
 fn checked(document: &PlaceDocument) -> Result<(), String> {
     let name: PlaceName = "place".parse().map_err(|_| String::new())?;
     document.checked(&name).map(drop).map_err(|error| error.to_string())

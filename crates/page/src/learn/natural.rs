@@ -31,7 +31,7 @@ struct Room {
 }
 
 impl Container {
-    /// What one picture shows of its container; `None` if its own width does not decide how wide it
+    /// The container as far as one picture shows it; `None` if its own width does not decide how wide it
     /// is shown.
     pub fn of(picture: &SeenPicture) -> Option<Self> {
         let is_plain = picture.role == Role::Img && picture.fit != "cover" && !picture.vector;

@@ -318,7 +318,7 @@ pub(super) fn corrected(pages: &[SeenPage], grouped: &Grouped, learnt: &mut Lear
     notes
 }
 
-/// What was learned as rules are written.
+/// Learned places and rules as a rules document.
 pub(super) fn document(learnt: &Learnt) -> RulesDocument {
     let places = learnt.places.iter().map(|(name, place, _)| (name.clone(), place.clone()));
     RulesDocument {

@@ -112,7 +112,7 @@ pub(super) fn selectors(picture: &SeenPicture) -> BTreeSet<Selector> {
     all
 }
 
-/// What elements around a picture are known by, with how far up they are.
+/// Tags, classes and ids of the elements around a picture, with their distance.
 fn around(picture: &SeenPicture) -> Vec<(usize, Part)> {
     let mut parts = Vec::new();
     for (depth, one) in picture.ancestors.iter().enumerate() {

@@ -93,7 +93,7 @@ pub struct Placed {
     pub vector: bool,
 }
 
-/// What is written of a picture's size.
+/// The `width` and `height` that rewriting writes.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Dimensions {
     /// Nothing: what the page says stays.

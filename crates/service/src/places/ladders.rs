@@ -46,7 +46,7 @@ pub async fn offered(
     Ok(offered)
 }
 
-/// What a place that is not stored offers of an original: chosen once, so that a site that is
+/// The ladders of an original in a place that is not stored: chosen once, so that a site that is
 /// rewritten again names the same URLs.
 ///
 /// # Errors

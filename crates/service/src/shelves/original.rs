@@ -6,7 +6,7 @@ use kivet_recipe::Facts;
 use kivet_store::OriginalRecord;
 use percent_encoding::{AsciiSet, CONTROLS, percent_decode_str, utf8_percent_encode};
 
-/// What must be escaped in one segment of a URL's path (RFC 3986, section 3.3), and what ends a URL
+/// Bytes that are escaped in one segment of a URL's path (RFC 3986, section 3.3), or that end a URL
 /// in `srcset` or in CSS `url()`.
 const SEGMENT: &AsciiSet = &CONTROLS
     .add(b' ')
