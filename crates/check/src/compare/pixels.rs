@@ -11,8 +11,12 @@ const UNSEEN: f64 = 5.0;
 /// moved by a twentieth of its box changes more.
 const SHARE: f64 = 0.22;
 
-/// Fewer cells than this along a side say nothing about what is in them.
-const MIN_SIDE_PX: usize = 8;
+/// Pixels along a cell at least: in smaller ones, hard edges that two renditions draw half a pixel apart
+/// count as another picture.
+const MIN_CELL_PX: usize = 5;
+
+/// A box with fewer cells along a side says nothing about what is in it.
+const MIN_CELLS: usize = 3;
 
 /// A decoded screenshot, 8-bit RGB.
 pub struct Screenshot {
@@ -50,10 +54,10 @@ impl Screenshot {
         let (left, right) = (edge(x, self.width), edge(x + width, self.width));
         let (top, bottom) = (edge(y, self.height), edge(y + height, self.height));
         let (across, down) = (right.checked_sub(left)?, bottom.checked_sub(top)?);
-        if across < MIN_SIDE_PX || down < MIN_SIDE_PX {
+        let (columns, rows) = (CELLS.min(across / MIN_CELL_PX), CELLS.min(down / MIN_CELL_PX));
+        if columns < MIN_CELLS || rows < MIN_CELLS {
             return None;
         }
-        let (columns, rows) = (CELLS.min(across), CELLS.min(down));
         let mut cells = Vec::with_capacity(columns * rows);
         for row in 0..rows {
             for column in 0..columns {

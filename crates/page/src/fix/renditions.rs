@@ -163,7 +163,7 @@ impl Renditions {
         let img = rewritten(element, &all);
         let sources: String = parts(&one, &Options::default(), true).sources.concat();
         match (sources.is_empty(), self.in_picture) {
-            (false, _) => format!("<picture>{sources}{img}</picture>"),
+            (false, _) => format!("<picture style=\"display:contents\">{sources}{img}</picture>"),
             (true, true) => format!("in place of the whole picture element: {img}"),
             (true, false) => img,
         }

@@ -119,7 +119,6 @@ pub const BOXES: &str = "[...document.body.querySelectorAll('*')].filter((one) =
     .map((one) => { const box = one.getBoundingClientRect(); return [one.tagName, box.x, box.y + scrollY, box.width, box.height] })";
 
 #[tokio::test(flavor = "multi_thread")]
-#[ignore = "failed in its last run, after crops were weighed by window; find out which assertion first"]
 async fn a_learnt_site_sends_what_is_needed_and_looks_the_same() {
     let _alone = crate::running::alone().await;
     let (before, after) = (site(), site());
