@@ -177,7 +177,7 @@ fn best_slope(samples: &[Sample], within: f64) -> (f64, f64) {
     };
     // No layout makes a picture narrower in a wider window but by a step, which is a line of its own.
     let (mut low, mut high) = (0.0, 3.0);
-    for _ in 0..60 {
+    for _ in 0..36 {
         let (one, other) = (low + (high - low) / 3.0, high - (high - low) / 3.0);
         if missed(one) <= missed(other) { high = other } else { low = one }
     }

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::{
     Boxed, SeenPicture,
-    bands::{Band, Bounds, by_shape, by_width, ratio},
+    bands::{Band, Bounds, Feature, by_shape, by_width, ratio},
 };
 use crate::{
     AlternativeDocument, PlaceDocument, Sample, fit_sizes,
@@ -34,7 +34,7 @@ pub(super) fn layout(picture: &SeenPicture, missing: &mut BTreeSet<u32>) -> Opti
         let sizes = fit.sizes(|one| drawn(picture, one, natural), |_| true, missing)?;
         return Some(PlaceDocument::of_sizes(&sizes));
     };
-    let whole = Band { up_to: None, bounds: fit.bounds()?, weight: 1.0 };
+    let whole = Band { by: Feature::Width, up_to: None, bounds: fit.bounds()?, weight: 1.0 };
     let is_cut = fit.shown.iter().any(|one| !alike(ratio(one), natural));
     let position = position(&picture.position).filter(|_| picture.steady && !picture.vector);
     let Some(position) = position.filter(|_| is_cut) else {
@@ -54,21 +54,27 @@ pub(super) fn layout(picture: &SeenPicture, missing: &mut BTreeSet<u32>) -> Opti
 
 /// The windows of one layout of a place.
 struct Range {
-    /// Above this width, or aspect ratio.
+    by: Feature,
+    /// Above this width, height or aspect ratio.
     from: f64,
     /// Up to this one.
     to: f64,
-    of_shape: bool,
+    /// At least so high.
+    height: f64,
 }
 
 impl Range {
     const fn whole() -> Self {
-        Self { from: 0.0, to: f64::MAX, of_shape: false }
+        Self { by: Feature::Width, from: 0.0, to: f64::MAX, height: 0.0 }
     }
 
     fn holds(&self, (width, height): (f64, f64)) -> bool {
-        let at = if self.of_shape { width / height } else { width };
-        at > self.from && at <= self.to * (1.0 + 1e-9)
+        let at = match self.by {
+            Feature::Width => width,
+            Feature::Height => height,
+            Feature::Shape => width / height,
+        };
+        at > self.from && at <= self.to * (1.0 + 1e-9) && height >= self.height
     }
 }
 
@@ -96,14 +102,18 @@ impl Fitter<'_> {
     ) -> Option<String> {
         // Several pictures may have been measured at one window: the widest counts.
         let mut widest: BTreeMap<u32, f64> = BTreeMap::new();
-        for one in self.picture.samples.iter().filter(|one| one.of == Window::Swept) {
+        let all = || self.picture.samples.iter().filter(|one| range(one.window.0));
+        let is_swept = |one: &&Boxed| one.of == Window::Swept;
+        // A narrow range may hold none of the sweep's windows, but those of devices.
+        let swept = all().any(|one| is_swept(&one));
+        for one in all().filter(|one| is_swept(one) || !swept) {
             let shown = if one.size.0 >= 1.0 && one.size.1 >= 1.0 { width(one) } else { 0.0 };
             let entry = widest.entry(one.window.0 as u32).or_default();
             *entry = entry.max(shown);
         }
         let samples: Vec<Sample> = widest
             .iter()
-            .filter(|(viewport, shown)| range(f64::from(**viewport)) && **shown > 0.0)
+            .filter(|(_, shown)| **shown > 0.0)
             .map(|(viewport, shown)| Sample { viewport: f64::from(*viewport), shown: *shown })
             .collect();
         let measure = |viewport: f64| {
@@ -121,12 +131,14 @@ impl Fitter<'_> {
         let over = |one: &Boxed| one.size.1 * crop;
         let within: Vec<&Boxed> =
             self.shown.iter().copied().filter(|one| range.holds(one.window)).collect();
-        let line = self.follows_height().then(|| height_line(&within)).flatten();
-        let widths = |width: f64| range.of_shape || range.holds((width, 1.0));
-        let Some((share, pixels)) = line else {
+        let tall = self.follows_height().then(|| by_height(&within, crop)).flatten();
+        let tallest = || within.iter().map(|one| over(one)).fold(0.0, f64::max);
+        // Low windows are not those of the sweep, whose boxes say nothing of them.
+        let low = || (range.by == Feature::Height).then(|| format!("{}px", tallest().round()));
+        let widths = |width: f64| range.by != Feature::Width || range.holds((width, f64::MAX));
+        let Some(tall) = tall.or_else(low) else {
             return self.sizes(|one| one.size.0.max(over(one)), widths, missing);
         };
-        let tall = length_of_height(share * crop, pixels * crop);
         if within.iter().all(|one| over(one) >= one.size.0 * 0.98) {
             return Some(tall);
         }
@@ -145,19 +157,21 @@ impl Fitter<'_> {
         position: Option<String>,
         missing: &mut BTreeSet<u32>,
     ) -> Option<PlaceDocument> {
-        let of_shape = self.follows_height();
         let mut layouts = Vec::new();
-        let mut from = 0.0;
+        let (mut from, mut height) = (0.0, 0.0);
         for band in bands {
             let to = band.up_to.unwrap_or(f64::MAX);
-            let range = Range { from, to, of_shape: of_shape && bands.len() > 1 };
+            let range = Range { by: band.by, from, to, height };
             let Bounds { low, high } = band.bounds;
             layouts.push((band, self.covering(&range, natural.clamp(low, high), missing)?));
-            from = to;
+            match band.by {
+                Feature::Height => height = to,
+                Feature::Width | Feature::Shape => from = to,
+            }
         }
         let (last, sizes) = layouts.pop()?;
         let alternatives = layouts.into_iter().map(|(band, sizes)| AlternativeDocument {
-            media: band.media(of_shape),
+            media: band.media(),
             sizes: Some(sizes),
             ratio: Some(band.bounds.written()),
             ..AlternativeDocument::default()
@@ -203,6 +217,31 @@ fn each_length(sizes: &str, change: impl Fn(&str) -> String) -> String {
         _ => change(entry.trim()),
     });
     changed.collect::<Vec<_>>().join(", ")
+}
+
+/// How wide a picture of ratio `crop` is that is as high as its box, as a CSS length: a line through
+/// the heights of windows, between a least and a largest height of the box; `None` if there is no
+/// such line.
+fn by_height(boxes: &[&Boxed], crop: f64) -> Option<String> {
+    if let Some((share, pixels)) = height_line(boxes) {
+        return Some(length_of_height(share * crop, pixels * crop));
+    }
+    let heights = || boxes.iter().map(|one| one.size.1);
+    let bounds =
+        [("min", heights().fold(0.0, f64::max)), ("max", heights().fold(f64::MAX, f64::min))];
+    bounds.into_iter().find_map(|(function, bound)| {
+        let free: Vec<&Boxed> =
+            boxes.iter().copied().filter(|one| (one.size.1 / bound - 1.0).abs() > 0.01).collect();
+        let (share, pixels) = height_line(&free)?;
+        let at = |window: f64| {
+            let height = share * window + pixels;
+            if function == "min" { height.min(bound) } else { height.max(bound) }
+        };
+        let fits =
+            boxes.iter().all(|one| (at(one.window.1) - one.size.1).abs() <= ON_LINE * one.size.1);
+        let line = length_of_height(share * crop, pixels * crop);
+        fits.then(|| format!("{function}({line}, {}px)", (bound * crop).round()))
+    })
 }
 
 /// The heights of boxes as a share of the window's height and pixels beside, by least squares;

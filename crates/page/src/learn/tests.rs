@@ -87,6 +87,9 @@ fn what_a_layout_does_is_what_the_place_says() {
     let full = covered(|width, height| (width, height));
     assert!(full.alternatives.iter().all(|one| one.media.starts_with("(max-aspect-ratio: ")));
     assert!(full.alternatives[0].sizes.as_ref().is_some_and(|sizes| sizes.ends_with("vh")));
+    let capped = covered(|width, height| (width, height.min(999.0)));
+    let sizes = capped.alternatives[0].sizes.as_deref().unwrap_or_default();
+    assert!(sizes.contains("min(") && sizes.contains("vh, "), "{sizes}");
     // A position in pixels, or one that changes with the window, is not that of any crop.
     let pixels = picture(("img", ""), &[], ("a.jpg", 1), "cover", |width, _| (width, 300.0));
     let moves = SeenPicture { steady: false, ..pixels.clone() };
@@ -110,11 +113,12 @@ type Layout = fn(f64, f64) -> (f64, f64);
 
 #[test]
 fn no_crop_cuts_what_some_window_shows() {
-    let layouts: [(&str, Layout); 8] = [
+    let layouts: [(&str, Layout); 9] = [
         ("a band", |width, _| (width, 420.0)),
         ("a quarter", |width, _| (width / 4.0, 150.0)),
         ("a screen", |width, height| (width, height)),
         ("most of a screen", |width, height| (width, height * 0.8 - 56.0)),
+        ("part of a screen at least", |width, height| (width, (height * 0.62).max(320.0))),
         ("a screen at least", |width, height| (width, height.max(600.0))),
         ("steps", |width, _| match width {
             ..=575.0 => (width, 220.0),
