@@ -46,6 +46,7 @@ pub fn run() -> Result<()> {
         thumbnails: false,
         pictures: None,
         shelves: Vec::new(),
+        sweeps: true,
         at_once: 8,
     };
     let resident: Mutex<Vec<(usize, u64)>> = Mutex::default();

@@ -129,9 +129,12 @@ impl Page<'_> {
         let options = VisitOptions { throttled: self.options.throttled, returns: true };
         let mut visited = tab.visit(self.url.as_str(), options).await;
         if let Ok(visit) = &mut visited {
-            try_wrapping(&tab, &mut visit.observation).await;
+            if self.options.sweeps {
+                try_wrapping(&tab, &mut visit.observation).await;
+            }
             // Once a page is enough: what is swept is the same on any device.
-            if is_first && Some(&device) == self.options.devices.last() {
+            let is_last = Some(&device) == self.options.devices.last();
+            if self.options.sweeps && is_first && is_last {
                 sweep(&tab, &mut visit.observation).await?;
             }
         }

@@ -65,6 +65,8 @@ pub struct CheckOptions {
     /// Pages looked at at the same time. More than one is quicker, and disturbs the times that are
     /// measured.
     pub at_once: usize,
+    /// Measures pictures in windows of many sizes, for fixes to hold there, too.
+    pub sweeps: bool,
 }
 
 /// A page's report, with small pictures of what it shows.

@@ -32,6 +32,7 @@ async fn found(mode: Mode, pages: &[TestPage], site: &Site) -> BTreeMap<String, 
             pictures: None,
             at_once: 6,
             shelves: Vec::new(),
+            sweeps: true,
         };
         let report = check(&targets, &options, &Fetcher::new().expect("a client"), &|_| {})
             .await

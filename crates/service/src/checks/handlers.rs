@@ -125,6 +125,7 @@ async fn make(
         pictures: None,
         at_once: 1,
         shelves: Vec::new(),
+        sweeps: true,
     };
     let report = check(&targets, &options, &fetcher, &|_| {}).await.map_err(cannot)?;
     if let Some(failure) = report.failures.first() {

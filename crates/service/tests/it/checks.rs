@@ -27,6 +27,7 @@ async fn read(kivet: &Running, file: &str, name: &str) -> Report {
         pictures: None,
         at_once: 1,
         shelves: Vec::new(),
+        sweeps: true,
     };
     let mut report = check(&targets, &options, &fetcher, &|_| {}).await.unwrap();
     report.pages[0].page = name.to_owned();

@@ -92,6 +92,7 @@ async fn checked(kivet: &Running, mode: Mode) -> Report {
         pictures: None,
         at_once: 3,
         shelves: Vec::new(),
+        sweeps: true,
     };
     let report = check(&targets, &options, &fetcher, &|_| {}).await.unwrap();
     assert!(report.failures.is_empty(), "{:?}", report.failures);

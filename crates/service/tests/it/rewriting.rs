@@ -89,6 +89,7 @@ pub async fn checked(words: &[String], shelves: Vec<ShelfFolder>, kivet: &Runnin
         pictures: Some(kivet.root.clone()),
         at_once: 2,
         shelves,
+        sweeps: true,
     };
     let report = check(&targets, &options, &fetcher, &|_| {}).await.unwrap();
     assert!(report.failures.is_empty(), "{:?}", report.failures);

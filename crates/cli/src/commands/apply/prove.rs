@@ -132,6 +132,7 @@ fn checked(targets: &[Target], reach: &Reach, throttled: bool) -> Result<Report>
         at_once: 2,
         shelves: Vec::new(),
         pictures: Some(reach.service()),
+        sweeps: false,
     };
     let bar = Bar::new(targets.len())?;
     let progress = |step: Progress<'_>| bar.show(&step);

@@ -198,6 +198,7 @@ impl Check {
                 .or_else(|| nearby::config().map(nearby::address)),
             shelves: self.shelves(),
             at_once: if self.text { 8 } else { 1 },
+            sweeps: true,
             thumbnails: self.keep
                 || self
                     .report
@@ -220,6 +221,7 @@ async fn warm(targets: &[Target], options: &CheckOptions, fetcher: &Fetcher) -> 
         throttled: false,
         thumbnails: false,
         at_once: 2,
+        sweeps: false,
         ..options.clone()
     };
     for _ in 0..WARMINGS {
