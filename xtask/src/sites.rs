@@ -31,24 +31,24 @@ const fn npm(name: &'static str, package: &'static str, folder: &'static str) ->
 
 const SITES: [Site; 15] = [
     npm("one-page-wonder", "startbootstrap-one-page-wonder@6.0.6", "package/dist"),
-    npm("heroic-features", "startbootstrap-heroic-features@5.0.6", "package/dist"),
     npm("resume", "startbootstrap-resume@7.0.6", "package/dist"),
-    npm("coming-soon", "startbootstrap-coming-soon@6.0.7", "package/dist"),
-    npm("shop-homepage", "startbootstrap-shop-homepage@5.0.6", "package/dist"),
-    npm("modern-business", "startbootstrap-modern-business@5.0.7", "package/dist"),
-    npm("full-slider", "startbootstrap-full-slider@4.1.1", "package"),
-    npm("thumbnail-gallery", "startbootstrap-thumbnail-gallery@4.1.1", "package"),
-    npm("paper-kit", "paper-kit-2@2.1.0", "package"),
+    npm("lightbox", "lightbox2@2.12.0", "package"),
+    npm("portfolio", "material-design-lite@1.3.0", "package/dist/templates/portfolio"),
+    npm("blog", "material-design-lite@1.3.0", "package/dist/templates/blog"),
+    npm("webslides", "webslides@1.5.0", "package"),
+    npm("shards-ui", "shards-ui@3.0.0", "package/dist"),
     npm("now-ui-kit", "now-ui-kit@1.3.0", "package"),
-    npm("material-kit", "material-kit@2.0.4", "package"),
-    npm("argon-design", "argon-design-system-free@1.2.0", "package"),
-    npm("soft-ui-design", "soft-ui-design-system@1.0.4", "package"),
     npm("blk-design", "blk-design-system@1.0.2", "package"),
+    npm("soft-ui-design", "soft-ui-design-system@1.0.4", "package"),
     Site {
         name: "gimp-help",
         package: Package::Debian("gimp-help-en"),
         folder: "usr/share/gimp/2.0/help/en",
     },
+    npm("carousel-docs", "owl.carousel@2.3.4", "package/docs"),
+    npm("material-kit", "material-kit@2.0.4", "package"),
+    npm("argon-design", "argon-design-system-free@1.2.0", "package"),
+    npm("paper-kit", "paper-kit-2@2.1.0", "package"),
 ];
 
 /// The port of the service of a site under trial.
@@ -263,7 +263,8 @@ impl Measured {
         };
         let ratio = |one: &&Value| {
             let after = &one["after"];
-            Some(after["sent"].as_f64()? / after["needed"].as_f64()?.max(1.0))
+            let needed = after["needed"].as_f64().filter(|needed| *needed > 0.0)?;
+            Some(after["sent"].as_f64()? / needed)
         };
         let mut ratios: Vec<f64> = devices.iter().filter_map(ratio).collect();
         ratios.sort_by(f64::total_cmp);
