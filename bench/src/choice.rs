@@ -10,8 +10,8 @@ use std::{
 
 use anyhow::{Context, Result, bail, ensure};
 use kivet_image::{
-    Limits, Probe, Raster, Reference, Writing, draw, encode, first_setting, probe, try_setting,
-    write,
+    FirstEncode, Limits, Probe, Raster, Reference, Writing, draw, encode, encode_near, probe,
+    try_setting, write,
 };
 use kivet_recipe::{
     Accepted, Bytes, Choice, Curves, Effort, Encoding, Facts, Fidelity, Format, Gamut, Improver,
@@ -313,8 +313,9 @@ impl Scene<'_> {
             Curves::default().expected_setting(format, score, view, Effort::Fast).unwrap_or(50.0)
         };
         let writing = Writing::new(Encoding::Lossless);
-        let guess = first_setting(raster, (format, &usual), target, &writing)?;
-        let bytes = encode(raster, format, Encoding::Lossy { setting: guess })?;
+        let FirstEncode { bytes, encoding } =
+            encode_near(raster, (format, &usual), target, &writing)?;
+        let Encoding::Lossy { setting: guess } = encoding else { bail!("{encoding} is not lossy") };
         let first = reference.score(&bytes)?;
         let setting = match guessed {
             true => guess,

@@ -22,12 +22,12 @@ const MAX_MISS: f32 = 3.0;
 const SHARE: f64 = 1.0 / 7.0;
 
 /// A trial that misses by more says little of the setting that meets the target: at full size grain
-/// may take ten times what is usual. Then others follow.
-const FAR: f32 = 10.0;
-const MAX_TRIALS: usize = 3;
+/// may take ten times what is usual. Then another follows, after the second only where that one is
+/// farther off still.
+const FAR: [f32; 3] = [6.0, 10.0, f32::MAX];
 
 /// The shortest side of a tile of the sample: scores of smaller ones say little of the whole.
-/// Pictures too small for that are encoded as expected.
+/// Pictures too small for that are tried whole.
 const MIN_TILE: u32 = 128;
 
 /// The longest: more of a large picture tells hardly more, and may be tried several times.
@@ -42,9 +42,9 @@ pub struct FirstEncode {
     pub encoding: Encoding,
 }
 
-/// Encodes a drawn rendition for a first response: once, and not scored. The setting is what the
-/// curves expect; where they were not measured, it is corrected by one trial on a small sample of
-/// the picture. `bytes` are the original's, for the metadata the rendition keeps.
+/// Encodes a drawn rendition for a first response. The setting is what the curves expect; where they
+/// were not measured, it is corrected by trials on a small sample of the picture, or by one encode of
+/// the whole where it is small itself. `bytes` are the original's, for the metadata the rendition keeps.
 ///
 /// # Errors
 /// If it cannot be encoded, or the work was ended.
@@ -70,7 +70,8 @@ pub fn encode_first(
         work: work.clone(),
         ..Writing::new(choice.encoding)
     };
-    let encoding = match (choice.encoding, choice.target) {
+    work.go_on()?;
+    match (choice.encoding, choice.target) {
         (Encoding::Lossy { setting }, Some(target)) if !curves.are_measured(&[choice.format]) => {
             let view = View::of(&choice.plan, facts);
             let usual = |score| {
@@ -78,41 +79,79 @@ pub fn encode_first(
                     .expected_setting(choice.format, score, view, Effort::Fast)
                     .unwrap_or_else(|| setting.get())
             };
-            let setting = first_setting(raster, (choice.format, &usual), target, &writing)?;
-            Encoding::Lossy { setting }
+            encode_near(raster, (choice.format, &usual), target, &writing)
         }
-        (expected, _) => expected,
+        (encoding, _) => {
+            Ok(FirstEncode { bytes: write(raster, choice.format, &writing)?, encoding })
+        }
+    }
+}
+
+/// Encodes a picture that was not measured, near the target: at the setting that `expected` gives,
+/// corrected by trials.
+///
+/// # Errors
+/// If it cannot be encoded or scored, or the work was ended.
+pub fn encode_near(
+    raster: &Raster,
+    (format, expected): (Format, &dyn Fn(Score) -> f32),
+    target: Fidelity,
+    writing: &Writing,
+) -> Result<FirstEncode, ImageError> {
+    let Some(sample) = sample(raster) else {
+        return encode_small(raster, (format, expected), target, writing);
     };
-    work.go_on()?;
-    let bytes = write(raster, choice.format, &Writing { encoding, ..writing })?;
+    let setting = first_setting(&sample, (format, expected), target, writing)?;
+    writing.work.go_on()?;
+    let encoding = Encoding::Lossy { setting };
+    let bytes = write(raster, format, &Writing { encoding, ..writing.clone() })?;
     Ok(FirstEncode { bytes, encoding })
 }
 
-/// The setting for a first response to a picture that was not measured: the one that `expected`
-/// gives for the target, moved by what a trial on a sample of the picture misses it by; by up to
-/// three where the first are far off.
-///
-/// # Errors
-/// If the sample cannot be encoded or scored.
-pub fn first_setting(
+/// A small picture at the setting that `expected` gives for the target; at another where that one is
+/// far off.
+fn encode_small(
     raster: &Raster,
+    (format, expected): (Format, &dyn Fn(Score) -> f32),
+    target: Fidelity,
+    writing: &Writing,
+) -> Result<FirstEncode, ImageError> {
+    let reference = Reference::new(raster, writing.gamut);
+    let mut search = Search::new(format, target, FAR[0], Effort::Fast);
+    let usual = Setting::nearest_to(expected(Score::new(target.as_f32())));
+    let setting = search.next_setting(expected).unwrap_or(usual);
+    let (trial, bytes) = try_setting(raster, &reference, format, setting, writing)?;
+    search.tried(setting, trial.score);
+    let next = search.next_setting(expected).filter(|_| trial.misses(target) > FAR[0]);
+    let Some(setting) = next else {
+        return Ok(FirstEncode { bytes, encoding: Encoding::Lossy { setting } });
+    };
+    writing.work.go_on()?;
+    let encoding = Encoding::Lossy { setting };
+    let bytes = write(raster, format, &Writing { encoding, ..writing.clone() })?;
+    Ok(FirstEncode { bytes, encoding })
+}
+
+/// The setting that `expected` gives for the target, moved by what a trial on a sample of the picture
+/// misses it by; by up to three where the first are far off.
+fn first_setting(
+    sample: &Raster,
     (format, expected): (Format, &dyn Fn(Score) -> f32),
     target: Fidelity,
     writing: &Writing,
 ) -> Result<Setting, ImageError> {
     let usual = Setting::nearest_to(expected(Score::new(target.as_f32())));
-    let Some(sample) = sample(raster) else { return Ok(usual) };
-    let reference = Reference::new(&sample, writing.gamut);
+    let reference = Reference::new(sample, writing.gamut);
     let mut search = Search::new(format, target, MAX_MISS, Effort::Fast);
     let mut nearest: Option<Trial> = None;
-    for _ in 0..MAX_TRIALS {
+    for far in FAR {
         let Some(setting) = search.next_setting(expected) else { break };
-        let (trial, _) = try_setting(&sample, &reference, format, setting, writing)?;
+        let (trial, _) = try_setting(sample, &reference, format, setting, writing)?;
         search.tried(setting, trial.score);
         if nearest.is_none_or(|nearest| trial.misses(target) < nearest.misses(target)) {
             nearest = Some(trial);
         }
-        if trial.misses(target) <= FAR {
+        if trial.misses(target) <= far {
             break;
         }
     }

@@ -41,7 +41,7 @@ pub use analysis::{analyse, analyse_small, find_trim_box, kind};
 pub use decode::{Reading, RowSource, open, reduction_for};
 pub use encode::{Writing, encode, encoder_revision, write};
 pub use error::ImageError;
-pub use first::{FirstEncode, encode_first, first_setting, try_setting};
+pub use first::{FirstEncode, encode_first, encode_near, try_setting};
 pub use limits::{Limits, Work};
 pub use metadata::{Credit, Kept, Metadata, credit, kept, metadata, without_location};
 pub use overlay::{Assets, Overlay};
@@ -53,7 +53,7 @@ pub(crate) use render::{draw_plan, redraw, redraw_turned};
 pub use resample::resample;
 pub(crate) use resample::resampled;
 pub use score::{Probe, Reference};
-pub use svg::Fonts;
+pub use svg::{Fonts, ReplacedFont, replaced_fonts};
 
 /// True if this build reads and writes JPEG XL.
 pub const JXL: bool = cfg!(feature = "jxl");

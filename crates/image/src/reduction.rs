@@ -16,8 +16,8 @@ const LARGEST: f64 = 2880.0;
 
 /// A reduction is used where it has so many times the output's pixels over the crop; more of them
 /// where fine details stand so hard against each other that filtering twice shows.
-const ENOUGH: f64 = 2.0;
-const ENOUGH_OF_HARD: f64 = 9.0;
+const ENOUGH: f64 = 4.0;
+const ENOUGH_OF_HARD: f64 = 16.0;
 
 /// A smaller version of an original: 8-bit pixels as stored (not turned upright), in the gamut
 /// renditions hold.
@@ -86,7 +86,8 @@ impl Reduction {
                 rows.for_each(|(rows, out)| colour::halve(&rows[..from], &rows[from..], out));
                 raster
             };
-        let (x, y) = ratio(half, self.raster.size());
+        // A recipe decides the height of an odd raster, which is not always `half`'s.
+        let (x, y) = ratio(raster.size(), self.raster.size());
         Ok(Self { raster, scale: (self.scale.0 * x, self.scale.1 * y), gamut: self.gamut })
     }
 
@@ -142,8 +143,8 @@ impl Reduction {
     }
 }
 
-/// What a file of one begins with; raised when its header changes.
-const MAGIC: &[u8] = b"KRED2";
+/// The first bytes of a stored reduction; raised when the format or the pixels change.
+const MAGIC: &[u8] = b"KRED3";
 
 /// Each side of one size as a share of the other's.
 fn ratio(one: Size, other: Size) -> (f64, f64) {

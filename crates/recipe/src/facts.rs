@@ -81,6 +81,9 @@ pub struct Facts {
     /// sand and grain.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub detail: Option<f32>,
+    /// Bytes of its file; `None` where the file itself is not to be sent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub bytes: Option<u64>,
     /// The focal point marked on it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub focus: Option<Position>,
@@ -111,6 +114,7 @@ impl Facts {
             wide: false,
             truncated: false,
             detail: None,
+            bytes: None,
             focus: None,
             analysis: None,
             trim_box: None,

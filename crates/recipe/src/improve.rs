@@ -295,7 +295,7 @@ mod tests {
             };
             let samples = [10, 30, 50, 70, 85, 90].map(sample).to_vec();
             let curves = vec![Curve { scale, samples, slow_samples: Vec::new(), lossless: None }];
-            (format, Measured { curves, seen: Vec::new() })
+            (format, Measured { curves, ..Measured::default() })
         };
         Curves([Format::Avif, Format::Jxl, Format::Webp, Format::Jpeg].map(curve).into())
     }

@@ -36,12 +36,14 @@ impl Trial {
     }
 
     /// Whether `later` takes this one's place: it is at least a tenth smaller with a score that is
-    /// tolerated, or it is nearer a target that this one misses.
+    /// tolerated, or it is nearer a target that this one misses, and either lighter or better.
     pub fn decide(&self, later: &Self, target: Fidelity) -> Decision {
         let tolerated = later.misses(target) <= REFINED.max(self.misses(target));
         let smaller = is_worth_swapping(self.bytes, later.bytes) && tolerated;
-        let nearer =
-            self.misses(target) > REFINED && later.misses(target) + NEARER < self.misses(target);
+        let pays = later.bytes <= self.bytes || later.score.get() > self.score.get();
+        let nearer = pays
+            && self.misses(target) > REFINED
+            && later.misses(target) + NEARER < self.misses(target);
         if smaller || nearer { Decision::Swap } else { Decision::Keep }
     }
 }
@@ -73,6 +75,7 @@ mod tests {
         );
         assert_eq!(decide(one(64.0, 1000), one(70.0, 1200)), Decision::Swap);
         assert_eq!(decide(one(68.0, 1000), one(70.0, 1100)), Decision::Keep, "near enough");
+        assert_eq!(decide(one(80.0, 1000), one(71.0, 1100)), Decision::Keep, "heavier and worse");
         assert_eq!(decide(one(76.0, 1000), one(75.5, 990)), Decision::Keep, "hardly nearer");
     }
 }

@@ -103,6 +103,9 @@ fn text(why: &WhyResponse) -> String {
         let lowered = why.lowered.iter().map(|lowered| format!("; {lowered}"));
         say("fidelity", format!("{target}{}", lowered.collect::<String>()));
     }
+    for replaced in &why.replaced_fonts {
+        say("font", format!("{} is not installed; {} is used", replaced.family, replaced.by));
+    }
     say("accepts", why.request.accepts.join(", "));
     say("varies by", if why.vary.is_empty() { "nothing".to_owned() } else { why.vary.clone() });
     say(

@@ -89,7 +89,8 @@ impl FullColour {
 /// setting gives, so that curves measured before are measured anew.
 pub const fn encoder_revision(format: Format) -> u32 {
     match format {
-        Format::Avif | Format::Jxl | Format::Webp | Format::Jpeg | Format::Png | Format::Gif => 1,
+        Format::Png => 2,
+        Format::Avif | Format::Jxl | Format::Webp | Format::Jpeg | Format::Gif => 1,
         Format::Svg | Format::Bmp | Format::Tiff => 0,
     }
 }

@@ -1,13 +1,16 @@
 //! PNG: with a palette where the picture has few enough colours, gray where it is gray; always
 //! lossless.
 
-use std::collections::HashMap;
+use std::{collections::HashMap, time::Duration};
 
 use kivet_recipe::{Format, Gamut};
 use png::{BitDepth, ColorType, Compression, Encoder, chunk::ChunkType};
 
 use super::Writing;
 use crate::{ImageError, Raster};
+
+/// How long the best compression is searched for.
+const OPTIMISED_FOR: Duration = Duration::from_secs(20);
 
 /// Code points of Display P3 with sRGB's transfer function, RGB, full range (ITU-T H.273; PNG,
 /// third edition, 11.3.2.6).
@@ -17,7 +20,7 @@ pub(super) fn encode(raster: &Raster, writing: &Writing) -> Result<Vec<u8>, Imag
     let failed = |error: png::EncodingError| ImageError::not_encoded(Format::Png, error);
     let mut bytes = Vec::new();
     let mut encoder = Encoder::new(&mut bytes, raster.size().width, raster.size().height);
-    encoder.set_compression(if writing.is_best() { Compression::High } else { Compression::Fast });
+    encoder.set_compression(Compression::Fast);
     // What says that colours are wide must stand before a palette, where the writer puts nothing of
     // ours.
     let indexed = if writing.gamut == Gamut::Srgb { Indexed::of(raster) } else { None };
@@ -42,17 +45,16 @@ pub(super) fn encode(raster: &Raster, writing: &Writing) -> Result<Vec<u8>, Imag
             if !alphas.is_empty() {
                 encoder.set_trns(alphas);
             }
-            // Rows of indices compress best as they are.
+            // Rows of indices compress best as they are, which the fastest compression, made for
+            // filtered rows, hardly does.
             encoder.set_filter(png::Filter::NoFilter);
+            encoder.set_compression(Compression::Balanced);
             packed = indexed.rows(raster.size().width as usize);
             &packed
         }
         None => {
             encoder.set_color(if raster.has_alpha() { ColorType::Rgba } else { ColorType::Rgb });
             encoder.set_depth(BitDepth::Eight);
-            if writing.is_best() {
-                encoder.set_filter(png::Filter::Adaptive);
-            }
             raster.bytes()
         }
     };
@@ -70,7 +72,16 @@ pub(super) fn encode(raster: &Raster, writing: &Writing) -> Result<Vec<u8>, Imag
     }
     writer.write_image_data(data).map_err(failed)?;
     writer.finish().map_err(failed)?;
-    Ok(bytes)
+    if writing.is_best() { optimised(&bytes) } else { Ok(bytes) }
+}
+
+/// The same pixels with filters and compression tried until few bytes are left, for at most
+/// [`OPTIMISED_FOR`].
+fn optimised(bytes: &[u8]) -> Result<Vec<u8>, ImageError> {
+    let options =
+        oxipng::Options { timeout: Some(OPTIMISED_FOR), ..oxipng::Options::from_preset(3) };
+    oxipng::optimize_from_memory(bytes, &options)
+        .map_err(|error| ImageError::not_encoded(Format::Png, error))
 }
 
 /// A picture of at most 256 colours.

@@ -49,7 +49,7 @@ pub fn probe(bytes: &[u8], limits: Limits) -> Result<Facts, ImageError> {
     if facts.format != Format::Svg {
         limits.check(facts.size)?;
     }
-    Ok(facts)
+    Ok(Facts { bytes: Some(bytes.len() as u64), ..facts })
 }
 
 #[cfg(feature = "jxl")]

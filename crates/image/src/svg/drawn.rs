@@ -1,28 +1,16 @@
 //! A vector as pixels.
 
-use std::sync::Arc;
-
 use kivet_recipe::{CanvasColour, Format, Plan, Recipe, Size, plan};
 use resvg::{
     tiny_skia::{Pixmap, Transform},
-    usvg::{ImageHrefResolver, Options, Tree, fontdb::Database},
+    usvg::{ImageHrefResolver, Options},
 };
 
-use super::{cost, cut, damaged};
+use super::{
+    cost, cut, damaged,
+    fonts::{Fonts, ReplacedFont},
+};
 use crate::{ImageError, Limits, Raster, guarded::guarded};
-
-/// The fonts that text in drawings is set in. Empty by default: text is then left out.
-#[derive(Clone, Debug, Default)]
-pub struct Fonts(Arc<Database>);
-
-impl Fonts {
-    /// Those installed on this machine; reads them from disk.
-    pub fn of_system() -> Self {
-        let mut fonts = Database::new();
-        fonts.load_system_fonts();
-        Self(Arc::new(fonts))
-    }
-}
 
 /// A look at the whole drawing at about the size it says, without text.
 pub(crate) fn draw_whole(bytes: &[u8], natural: Size) -> Result<Raster, ImageError> {
@@ -46,18 +34,9 @@ pub(crate) fn draw(
     (fonts, limits): (&Fonts, Limits),
 ) -> Result<Raster, ImageError> {
     let vector = cut::cut(bytes, natural, plan, canvas)?;
-    let options = Options {
-        fontdb: Arc::clone(&fonts.0),
-        // Pictures carried inside are drawn; nothing is ever read from disk.
-        image_href_resolver: ImageHrefResolver {
-            resolve_data: ImageHrefResolver::default_data_resolver(),
-            resolve_string: Box::new(|_, _| None),
-        },
-        ..Options::default()
-    };
     let document = super::parsed(&vector)?;
     cost::check_references(&document)?;
-    let tree = Tree::from_xmltree(&document, &options).map_err(damaged)?;
+    let (tree, _) = fonts.tree(&document, options()).map_err(damaged)?;
     let Size { width, height } = plan.size;
     cost::check(&tree, (width, height), limits)?;
     let mut pixmap =
@@ -70,4 +49,27 @@ pub(crate) fn draw(
     let mut pixels = pixmap.take_demultiplied();
     pixels.truncate(width as usize * height as usize * 4);
     Raster::new(plan.size, true, pixels).ok_or_else(|| damaged("it was drawn at another size"))
+}
+
+/// The font families that the text of a vector names first and that are not installed, with those
+/// that take their place.
+///
+/// # Errors
+/// If it cannot be read as a vector.
+pub fn replaced_fonts(bytes: &[u8], fonts: &Fonts) -> Result<Vec<ReplacedFont>, ImageError> {
+    let text = super::text(bytes)?;
+    let document = super::parsed(&text)?;
+    cost::check_references(&document)?;
+    Ok(fonts.tree(&document, options()).map_err(damaged)?.1)
+}
+
+/// Pictures carried inside are drawn; nothing is ever read from disk.
+fn options() -> Options<'static> {
+    Options {
+        image_href_resolver: ImageHrefResolver {
+            resolve_data: ImageHrefResolver::default_data_resolver(),
+            resolve_string: Box::new(|_, _| None),
+        },
+        ..Options::default()
+    }
 }

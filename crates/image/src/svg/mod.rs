@@ -6,6 +6,7 @@ mod clean;
 mod cost;
 mod cut;
 mod drawn;
+mod fonts;
 mod measure;
 mod sheet;
 
@@ -17,8 +18,9 @@ use kivet_recipe::Format;
 use crate::ImageError;
 
 pub(crate) use cut::cut;
-pub use drawn::Fonts;
+pub use drawn::replaced_fonts;
 pub(crate) use drawn::{draw, draw_whole};
+pub use fonts::{Fonts, ReplacedFont};
 pub(crate) use measure::{looks_like, probe};
 
 /// How a gzip stream begins (RFC 1952, section 2.3.1).

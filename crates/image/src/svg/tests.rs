@@ -254,3 +254,41 @@ fn a_packed_drawing_is_read_as_any_other() {
     };
     assert!(probe_any(&bomb, Limits::default()).is_err());
 }
+
+#[test]
+fn text_is_drawn_whatever_fonts_are_installed() {
+    let text = |family: &str| {
+        format!(
+            r#"<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 60"><text x="10" y="40" font-size="32" {family}>Windmark</text></svg>"#
+        )
+    };
+    let dark = |family: &str, fonts: &Fonts| {
+        let (drawing, size) = (text(family), Size::new(200, 60));
+        let plan = kivet_recipe::plan(&Recipe::default(), size);
+        let raster = draw(drawing.as_bytes(), size, &plan, None, (fonts, Limits::default()));
+        raster.expect("a drawing").bytes().chunks(4).filter(|pixel| pixel[3] > 128).count()
+    };
+    let families = [
+        "",
+        "font-family='sans-serif'",
+        "font-family='serif'",
+        "font-family='monospace'",
+        "font-family='cursive, fantasy'",
+        "font-family='Nowhere Gothic'",
+        "font-family='Nowhere Gothic, Helvetica Neue' font-weight='700' font-style='italic'",
+    ];
+    for family in families {
+        for fonts in [Fonts::embedded(), Fonts::of_system()] {
+            assert!(dark(family, &fonts) > 300, "{family}");
+        }
+        assert_eq!(dark(family, &Fonts::default()), 0);
+    }
+    let replaced = |family: &str| {
+        let all = replaced_fonts(text(family).as_bytes(), &Fonts::embedded()).expect("a drawing");
+        all.into_iter().map(|one| (one.family, one.by)).collect::<Vec<_>>()
+    };
+    let by = |family: &str| vec![(family.to_owned(), "DejaVu Sans".to_owned())];
+    assert_eq!(replaced("font-family='Nowhere Gothic, sans-serif'"), by("Nowhere Gothic"));
+    assert_eq!(replaced("font-family='DejaVu Sans'"), []);
+    assert_eq!(replaced("font-family='sans-serif'"), []);
+}

@@ -2,8 +2,8 @@
 
 use super::outcome::{Candidate, Reason};
 use crate::{
-    Accepted, Basis, Curves, Effort, Encoding, Facts, Fidelity, Format, Plan, Policy, Prediction,
-    Quality, Recipe, Scale, View, curve::file_bytes, prior::expected_lossless,
+    Accepted, Basis, Curves, Effort, Encoding, Facts, Fidelity, Format, Orientation, Plan, Policy,
+    Prediction, Quality, Recipe, Rect, Scale, View, curve::file_bytes, prior::expected_lossless,
 };
 
 /// Formats Kivet writes.
@@ -12,6 +12,9 @@ const WRITTEN: [Format; 6] =
 
 /// A format that misses the target by more than this does not reach it.
 const SHORT: f32 = 3.0;
+
+/// A lossless file may take so many times the bytes of the lightest lossy one.
+const LOSSLESS_SURPLUS: f64 = 1.1;
 
 /// All that candidates are judged by.
 pub(super) struct Scene<'a> {
@@ -94,6 +97,23 @@ impl Scene<'_> {
         Some(easiest.map_or((fewest, reason), |easiest| (easiest, Reason::LeastWork)))
     }
 
+    /// True if the original is a still, upright picture in an accepted format, and what is asked for
+    /// is all of its pixels as they are.
+    pub(super) fn is_whole_original(&self) -> bool {
+        let Self { recipe, facts, plan, .. } = self;
+        let as_asked = recipe.format.is_none()
+            && recipe.filters.is_empty()
+            && recipe.overlays.is_empty()
+            && recipe.keep.is_none()
+            && (recipe.canvas.is_none() || !facts.alpha);
+        let as_stored = !facts.animated && !facts.truncated && facts.format != Format::Svg;
+        let all = plan.crop == Rect::whole(facts.size)
+            && plan.size == facts.size
+            && plan.turned == Orientation::UPRIGHT
+            && plan.canvas.is_none();
+        as_asked && as_stored && all && self.accepted.contains(facts.format)
+    }
+
     /// How the first rendition of a candidate is written: the same fidelity, with the fast preset.
     pub(super) fn first_encoding(&self, candidate: &Candidate) -> Encoding {
         let lossy = |_| self.lossy(candidate.format, self.target, Effort::Fast);
@@ -111,7 +131,8 @@ impl Scene<'_> {
     }
 
     /// True if the recipe wants the pixels as they are, or leaves that open and a lossless file
-    /// takes no more bytes than the lightest of those that nobody tells from it.
+    /// takes at most [`LOSSLESS_SURPLUS`] of the bytes of the lightest lossy one that reaches the
+    /// target.
     fn wants_lossless(&self, formats: &[Format]) -> bool {
         match self.recipe.quality {
             Some(Quality::Lossless) => return true,
@@ -125,26 +146,27 @@ impl Scene<'_> {
         let lossless =
             fewest(&|format| self.lossless(format).map(|found| found.predicted_bytes.get()));
         let lossy = fewest(&|format| {
-            let found = self.lossy(format, Fidelity::INDISTINGUISHABLE, Effort::Fast);
-            found.map(|found| found.bytes.get())
+            let found = self.lossy(format, self.target, self.effort(format))?;
+            // The prior is that of photographs and tells little of flat art: until that was measured,
+            // it is compared with lossy files that nobody tells from it.
+            let found = match found.basis {
+                Basis::Prior => self.lossy(format, Fidelity::INDISTINGUISHABLE, Effort::Fast)?,
+                Basis::Curve | Basis::Corrected => found,
+            };
+            let reaches = found.score.get() >= self.target.as_f32() - SHORT;
+            reaches.then_some(found.bytes.get())
         });
-        lossless.is_some_and(|lossless| lossy.is_none_or(|lossy| lossless <= lossy))
+        let limit = |lossy: u64| (lossy as f64 * LOSSLESS_SURPLUS) as u64;
+        lossless.is_some_and(|lossless| lossy.is_none_or(|lossy| lossless <= limit(lossy)))
     }
 
     /// How `format` would be written; one named outright is written the way it can.
     fn candidate(&self, format: Format, wants_lossless: bool) -> Option<Candidate> {
         let named = self.recipe.format.is_some();
-        let effort = if self.policy.improve {
-            self.curves.final_effort(
-                format,
-                self.target,
-                Scale::of(self.plan),
-                self.plan.size.pixels(),
-            )
-        } else {
-            Effort::Fast
+        let lossy = || {
+            let found = self.lossy(format, self.target, self.effort(format))?;
+            Some(of_lossy(format, found))
         };
-        let lossy = || self.lossy(format, self.target, effort).map(|found| of_lossy(format, found));
         let lossless = || self.lossless(format);
         match (wants_lossless, named) {
             (true, false) => lossless(),
@@ -156,6 +178,15 @@ impl Scene<'_> {
                 reaching => reaching.or_else(lossless),
             },
         }
+    }
+
+    /// The preset of the final rendition.
+    fn effort(&self, format: Format) -> Effort {
+        if !self.policy.improve {
+            return Effort::Fast;
+        }
+        let (scale, pixels) = (Scale::of(self.plan), self.plan.size.pixels());
+        self.curves.final_effort(format, self.target, scale, pixels)
     }
 
     fn lossy(&self, format: Format, target: Fidelity, effort: Effort) -> Option<Prediction> {

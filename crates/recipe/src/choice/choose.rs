@@ -95,9 +95,15 @@ pub fn choose(
     // What moves is written without a profile.
     let wide = facts.wide && !animated && best.format != Format::Gif && facts.format != Format::Svg;
     let lossy = matches!(best.encoding, Encoding::Lossy { .. });
+    let private = matches!(width, WidthFrom::Hints { .. }) || (lossy && aim.by_hint);
+    let lighter = |bytes: u64| bytes < best.predicted_bytes.get();
+    if facts.bytes.is_some_and(lighter) && scene.is_whole_original() {
+        let choice = passed_on(&recipe, facts, Encoding::Original, Reason::LighterOriginal);
+        return Ok(Choice { private, width, candidates, plan, ..choice });
+    }
     Ok(Choice {
         edits: edits(&recipe, &plan, policy),
-        private: matches!(width, WidthFrom::Hints { .. }) || (lossy && aim.by_hint),
+        private,
         width,
         animated,
         gamut: if wide { policy.gamut } else { Gamut::Srgb },

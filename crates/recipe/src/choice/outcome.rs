@@ -4,8 +4,8 @@ use serde::{Deserialize, Serialize};
 
 use super::target::Lowered;
 use crate::{
-    Basis, Bytes, CanvasColour, Encoding, Fidelity, Filter, Format, Gamut, Keep, Plan, Recipe,
-    Score, WidthFrom,
+    Basis, Bytes, CanvasColour, Curves, Encoding, Facts, Fidelity, Filter, Format, Gamut, Keep,
+    Plan, Recipe, Scale, Score, Storage, WidthFrom,
 };
 
 /// A format expected to take more than so many times the fewest bytes is not tried: hardly any
@@ -13,6 +13,10 @@ use crate::{
 const fn trial_limit(format: Format) -> f64 {
     if matches!(format, Format::Webp) { 1.1 } else { 1.3 }
 }
+
+/// Originals that take more bytes per pixel without loss are photographs: lossy forms always take
+/// less.
+const DENSE: f32 = 1.0;
 
 /// What happens to pixels after they are drawn.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -64,6 +68,8 @@ pub enum Reason {
     Vector,
     /// The recipe asks for the original.
     Original,
+    /// The original has the very pixels that are asked for, in fewer bytes than any rendition.
+    LighterOriginal,
 }
 
 /// What to make of an original for one request, and why.
@@ -105,6 +111,25 @@ pub struct Choice {
 }
 
 impl Choice {
+    /// The formats worth encoding once without loss, so that choices compare real bytes: where the
+    /// recipe leaves open whether there is loss and the original has none.
+    pub fn lossless_trials(&self, facts: &Facts, curves: &Curves) -> Vec<Format> {
+        let open = self.recipe.quality.is_none() && self.recipe.format != Some(Format::Png);
+        let dense = matches!(facts.storage, Storage::Packed(bytes) if bytes.get() > DENSE);
+        if !open || dense || self.animated || !facts.storage.is_lossless() {
+            return Vec::new();
+        }
+        let may_send = |format: Format| self.candidates.iter().any(|one| one.format == format);
+        let modern = [Format::Webp, Format::Jxl].into_iter().filter(|one| may_send(*one));
+        let mut formats: Vec<Format> = modern.collect();
+        if formats.is_empty() && may_send(Format::Png) {
+            formats.push(Format::Png);
+        }
+        let scale = Scale::of(&self.plan);
+        formats.retain(|format| !curves.has_made_lossless(*format, scale));
+        formats
+    }
+
     /// The lossy candidates that may turn out to take the fewest bytes: worth trying once at this
     /// very size.
     pub fn trial_candidates(&self) -> impl Iterator<Item = &Candidate> {
@@ -127,6 +152,7 @@ impl Reason {
             Self::LeastWork => "least-work",
             Self::Vector => "vector",
             Self::Original => "original",
+            Self::LighterOriginal => "lighter-original",
         }
     }
 }

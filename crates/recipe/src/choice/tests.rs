@@ -68,6 +68,31 @@ fn flat_art_is_lossless_unless_the_recipe_asks_otherwise() {
 }
 
 #[test]
+fn an_original_with_the_very_pixels_is_sent_where_it_is_lighter() {
+    let icon =
+        |bytes| Facts { bytes, ..Facts::plain(Format::Jpeg, Size::new(120, 90), Storage::Lossy) };
+    let light = icon(Some(200));
+    let modern = "image/avif,image/webp,*/*";
+    for recipe in ["120w", "240w_2x", "ratio-4-3_fidelity-60"] {
+        let choice = sends(recipe, &light, modern, Format::Jpeg);
+        assert_eq!((choice.encoding, choice.reason), (Encoding::Original, Reason::LighterOriginal));
+    }
+    let made = |recipe: &str, facts: &Facts| {
+        let choice = chosen(recipe, facts, &accepting(modern), &Policy::default());
+        choice.reason != Reason::LighterOriginal
+    };
+    for recipe in ["60w", "ratio-1-1", "as-webp", "blur-3", "overlay-mark", "keep-credit"] {
+        assert!(made(recipe, &light), "{recipe}");
+    }
+    assert!(made("120w", &icon(Some(90_000))), "a rendition is lighter");
+    assert!(made("120w", &icon(None)), "the file is not to be sent");
+    let turned =
+        Facts { orientation: crate::Orientation::from_exif(6).expect("a turn"), ..light.clone() };
+    assert!(made("120w", &turned), "it is stored on its side");
+    assert!(made("120w", &Facts { format: Format::Tiff, ..light }), "nobody accepts it");
+}
+
+#[test]
 fn what_no_format_can_hold_is_refused_with_its_size() {
     let mut wide = facts(false, Storage::Lossy);
     wide.size = Size::new(20_000, 100);

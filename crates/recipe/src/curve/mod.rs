@@ -56,6 +56,9 @@ pub struct Measured {
     pub curves: Vec<Curve>,
     /// Scored renditions, oldest first.
     pub seen: Vec<Seen>,
+    /// Lossless renditions that were made, oldest first.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub lossless: Vec<(Scale, BytesPerPixel)>,
 }
 
 /// What is known of one original in every format; empty before it was measured.
@@ -139,10 +142,14 @@ impl Curves {
         measured.map(|at| at.0).or_else(usual)
     }
 
-    /// Bytes per pixel measured of the lossless form.
+    /// Bytes per pixel of the lossless form: of one that was made at this scale, else measured on
+    /// probes.
     pub fn lossless_bytes(&self, format: Format, scale: Scale) -> Option<BytesPerPixel> {
-        let curves = &self.0.get(&format)?.curves;
-        let (below, above, share) = between(curves, scale)?;
+        let measured = self.0.get(&format)?;
+        if let Some((_, made)) = measured.made_lossless(scale) {
+            return Some(*made);
+        }
+        let (below, above, share) = between(&measured.curves, scale)?;
         let (a, b) = (below.lossless?.ln(), above.lossless?.ln());
         Some(BytesPerPixel::new((a + (b - a) * share).exp()))
     }
@@ -204,11 +211,24 @@ impl Curves {
         all.drain(..surplus);
     }
 
+    /// Remembers the bytes per pixel of a lossless rendition.
+    pub fn learn_lossless(&mut self, format: Format, scale: Scale, bytes: BytesPerPixel) {
+        let made = &mut self.0.entry(format).or_default().lossless;
+        made.retain(|(known, _)| !is_same_scale(*known, scale));
+        made.push((scale, bytes));
+        let surplus = made.len().saturating_sub(MAX_SEEN);
+        made.drain(..surplus);
+    }
+
+    /// True if a lossless rendition of `format` was made at `scale`.
+    pub fn has_made_lossless(&self, format: Format, scale: Scale) -> bool {
+        self.0.get(&format).is_some_and(|measured| measured.made_lossless(scale).is_some())
+    }
+
     /// True if a rendition of `format` was scored at `scale` near `target`.
     pub fn has_seen(&self, format: Format, target: Fidelity, scale: Scale) -> bool {
         let near = |seen: &Seen| {
-            (seen.scale.0 - scale.0).abs() < RADIUS.0 / 4.0
-                && seen.sample.score.misses(target) < RADIUS.1
+            is_same_scale(seen.scale, scale) && seen.sample.score.misses(target) < RADIUS.1
         };
         self.0.get(&format).is_some_and(|measured| measured.seen.iter().any(near))
     }
@@ -221,7 +241,16 @@ impl Curves {
     }
 }
 
+/// True if what was measured at one scale holds at the other.
+fn is_same_scale(one: Scale, other: Scale) -> bool {
+    (one.0 - other.0).abs() < RADIUS.0 / 4.0
+}
+
 impl Measured {
+    fn made_lossless(&self, scale: Scale) -> Option<&(Scale, BytesPerPixel)> {
+        self.lossless.iter().find(|(known, _)| is_same_scale(*known, scale))
+    }
+
     fn lossy(
         &self,
         format: Format,

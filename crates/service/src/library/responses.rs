@@ -116,6 +116,7 @@ impl FactsResponse {
             analysis,
             trim_box: _,
             detail: _,
+            bytes: _,
         } = original.facts();
         let hex = |[r, g, b]: [u8; 3]| format!("#{r:02x}{g:02x}{b:02x}");
         Self {

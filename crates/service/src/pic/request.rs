@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use axum::http::{HeaderMap, Uri};
 use kivet_recipe::{
-    Choice, Encoding, Fidelity, Format, Keep, Quality, Recipe, Request, Varies, choose, varies,
+    Choice, Fidelity, Format, Keep, Quality, Reason, Recipe, Request, Varies, choose, varies,
 };
 
 use super::headers::Vary;
@@ -153,7 +153,7 @@ fn by_shelf(app: &App, recipe: Recipe, original: &Original) -> Result<Recipe, Pr
 /// Where the shelf says so, the original goes out with all it carries.
 fn untouched(app: &App, mut choice: Choice, id: &OriginalId) -> Choice {
     let originals = app.shelves.rules(id.shelf()).originals;
-    if choice.encoding == Encoding::Original && originals == Originals::Untouched {
+    if choice.reason == Reason::Original && originals == Originals::Untouched {
         choice.edits.keep = Some(Keep::All);
     }
     choice

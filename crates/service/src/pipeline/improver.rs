@@ -3,10 +3,10 @@
 
 use std::sync::Arc;
 
-use kivet_image::{Raster, Reference, try_setting, write};
+use kivet_image::{Raster, Reference, Writing, try_setting, write};
 use kivet_recipe::{
-    Bytes, Choice, Effort, Encoding, Format, Outcome, Policy, Setting, Step, Trial, choose,
-    is_worth_swapping,
+    Bytes, Choice, Curves, Effort, Encoding, Format, Outcome, Policy, Scale, Setting, Step, Trial,
+    choose, coded_bytes_per_pixel, is_worth_swapping,
 };
 use kivet_store::{Blob, BlobHeader, Stage, etag_of};
 
@@ -47,6 +47,7 @@ impl Improver {
     /// cannot be improved is declared final, so that it is not tried again with every request.
     pub(super) async fn improve(&self, key: RenditionKey, job: Job) -> Result<(), PipelineError> {
         let Some((first, _)) = self.store.get(&key).await? else { return Ok(()) };
+        self.make_lossless(&job).await?;
         if first.header.stage == Stage::Final {
             return Ok(());
         }
@@ -71,6 +72,37 @@ impl Improver {
         now.is_ok_and(|now| matches!(now.encoding, Encoding::Lossy { .. }))
     }
 
+    /// Encodes a picture without loss where that may take fewer bytes than with it, for its curves
+    /// to know.
+    async fn make_lossless(&self, job: &Job) -> Result<(), PipelineError> {
+        let mut curves = Curves::clone(&self.renderer.curves.known(&job.original));
+        let formats = job.choice.lossless_trials(job.original.facts(), &curves);
+        if formats.is_empty() {
+            return Ok(());
+        }
+        let scale = Scale::of(&job.choice.plan);
+        for format in &formats {
+            let (work, format) = (job.clone(), *format);
+            let made = self.when_idle(move |renderer| {
+                let raster = renderer.drawn_exactly(&work, &Default::default())?;
+                let writing = Writing { effort: Effort::Slow, ..Writing::new(Encoding::Lossless) };
+                let file = write(&raster, format, &writing)
+                    .map_err(|source| PipelineError::of_image(&work.original, source))?;
+                Ok(coded_bytes_per_pixel(format, Bytes::of(&file), raster.size().pixels()))
+            });
+            curves.learn_lossless(format, scale, made.await?);
+        }
+        Ok(self.renderer.curves.keep(&job.original, curves, &formats)?)
+    }
+
+    fn learn_lossless(&self, job: &Job, file: &[u8]) -> Result<(), PipelineError> {
+        let (plan, format) = (&job.choice.plan, job.choice.format);
+        let bytes = coded_bytes_per_pixel(format, Bytes::of(file), plan.size.pixels());
+        let mut curves = Curves::clone(&self.renderer.curves.known(&job.original));
+        curves.learn_lossless(format, Scale::of(plan), bytes);
+        Ok(self.renderer.curves.keep(&job.original, curves, &[format])?)
+    }
+
     /// The same pixels in fewer bytes, if the slow preset finds that.
     async fn improve_lossless(
         &self,
@@ -81,12 +113,13 @@ impl Improver {
         let work = job.clone();
         let slow = self
             .when_idle(move |renderer| {
-                let raster = renderer.drawn_flat(&work, &Default::default())?;
+                let raster = renderer.drawn_exactly(&work, &Default::default())?;
                 let writing = renderer.writing(&work, Effort::Slow)?;
                 let written = write(&raster, work.choice.format, &writing);
                 written.map_err(|source| PipelineError::of_image(&work.original, source))
             })
             .await?;
+        self.learn_lossless(job, &slow)?;
         if is_worth_swapping(Bytes::of(&first.bytes), Bytes::of(&slow)) {
             let header = BlobHeader { etag: etag_of(&slow), ..first.header.clone() };
             return self.put_final(key.clone(), job, Blob { header, bytes: slow.into() }).await;
@@ -237,7 +270,7 @@ impl Improver {
     async fn drawn(&self, job: &Job) -> Result<Drawn, PipelineError> {
         let job = job.clone();
         self.when_idle(move |renderer| {
-            let raster = renderer.drawn_flat(&job, &Default::default())?;
+            let raster = renderer.drawn_exactly(&job, &Default::default())?;
             let reference = Arc::new(Reference::new(&raster, job.choice.gamut));
             Ok(Drawn { raster, reference })
         })

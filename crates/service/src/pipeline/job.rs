@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use kivet_recipe::{Choice, Recipe, Request};
+use kivet_recipe::{Choice, Encoding, Recipe, Request};
 
 use crate::shelves::Original;
 
@@ -17,4 +17,11 @@ pub struct Job {
     pub request: Request,
     /// What was chosen for that request.
     pub choice: Choice,
+}
+
+impl Job {
+    /// True if pixels are drawn for it: it is no vector that stays one, and not the original itself.
+    pub fn is_drawn(&self) -> bool {
+        !matches!(self.choice.encoding, Encoding::Vector | Encoding::Original)
+    }
 }

@@ -24,7 +24,7 @@ use std::{
     time::Duration,
 };
 
-use kivet_image::Assets;
+use kivet_image::{Assets, ReplacedFont};
 use kivet_recipe::{Accepted, Curves, Encoding, Format, Policy, Recipe};
 use kivet_store::{Blob, Blobs, HeldOf, Records, Reductions, Stage};
 use moka::future::Cache;
@@ -254,10 +254,16 @@ impl Pipeline {
     fn follow_up(&self, key: RenditionKey, job: &Job, blob: &Blob) {
         // A rendition of half a file is not improved.
         let is_whole = !job.original.facts().truncated && !job.original.is_lost;
-        if blob.header.stage == Stage::Final || !is_whole {
+        let is_final = blob.header.stage == Stage::Final;
+        let is_lossless = job.original.facts().storage.is_lossless();
+        if !is_whole || is_final && !is_lossless {
             return;
         }
         let (curves, facts) = (self.renderer.curves.known(&job.original), job.original.facts());
+        // One that was made for a recipe that names its format may not be compared with a lossless one.
+        if is_final && job.choice.lossless_trials(facts, &curves).is_empty() {
+            return;
+        }
         let open = matches!(job.choice.encoding, Encoding::Lossy { .. } | Encoding::Lossless);
         if open && measurer::wants_measuring(&curves, facts, &self.policy) {
             self.background.add(Task::Measure(Arc::clone(&job.original)));
@@ -327,6 +333,18 @@ impl Pipeline {
     pub async fn ready(&self, job: &Job) -> Result<Option<Arc<Blob>>, PipelineError> {
         let key = RenditionKey::of(job, &self.renderer.overlays);
         Ok(self.store.get(&key).await?.map(|(blob, _)| blob))
+    }
+
+    /// The font families that a vector drawn as pixels names and that are not installed.
+    ///
+    /// # Errors
+    /// If the original cannot be read.
+    pub async fn replaced_fonts(&self, job: &Job) -> Result<Vec<ReplacedFont>, PipelineError> {
+        if job.original.facts().format != Format::Svg || !job.is_drawn() {
+            return Ok(Vec::new());
+        }
+        let (renderer, job) = (self.renderer.clone(), job.clone());
+        blocking(move || renderer.replaced_fonts(&job)).await?
     }
 
     /// The nearest rendition of the same shape that is ready, in a format that is accepted: for

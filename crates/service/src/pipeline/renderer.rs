@@ -3,8 +3,8 @@
 use std::{sync::Arc, time::Instant};
 
 use kivet_image::{
-    Assets, FirstEncode, Limits, Raster, Reduction, Rendition, Timings, Work, Writing,
-    encode_first, kept, render,
+    Assets, FirstEncode, Limits, Raster, Reduction, Rendition, ReplacedFont, Timings, Work,
+    Writing, encode_first, kept, render, replaced_fonts,
 };
 use kivet_recipe::{Choice, Effort, Encoding, Facts, Format, Gamut};
 use kivet_store::{Blob, BlobHeader, OriginalRecord, Stage, etag_of};
@@ -31,8 +31,13 @@ impl Renderer {
         let Job { original, choice, .. } = job;
         let facts = original.facts();
         let image = |source| PipelineError::of_image(original, source);
-        let still =
-            !choice.animated && !matches!(choice.encoding, Encoding::Vector | Encoding::Original);
+        let still = !choice.animated && job.is_drawn();
+        if still && facts.format == Format::Svg {
+            for ReplacedFont { family, by } in self.replaced_fonts(job)? {
+                let original = &original.id;
+                tracing::warn!(%original, family, by, "a font is not installed; another takes its place");
+            }
+        }
         if !still || facts.format == Format::Svg {
             let made =
                 render(&read(original)?, facts, choice, &self.task(None, work)).map_err(image)?;
@@ -60,26 +65,51 @@ impl Renderer {
     /// serves.
     pub(super) fn drawn(&self, job: &Job, work: &Work) -> Result<Arc<Raster>, PipelineError> {
         let Job { original, choice, .. } = job;
-        let facts = original.facts();
         self.decoded.drawn(shape(job, &self.overlays), || {
             let make = || self.reduce(original, choice.gamut, work);
-            let hash = &original.record.hash;
+            let (hash, facts) = (&original.record.hash, original.facts());
             let reduction =
                 self.decoded.reduction(hash, facts, &choice.plan, choice.gamut, make)?;
-            let bytes = if reduction.is_some() { Vec::new() } else { read(original)? };
-            let task = self.task(reduction.as_deref(), work);
-            kivet_image::draw_edited(&bytes, facts, choice, &task)
-                .map_err(|source| PipelineError::of_image(original, source))
+            self.draw(job, reduction.as_deref(), work)
         })
     }
 
-    /// The drawn picture as its encoder sees it.
-    pub(super) fn drawn_flat(&self, job: &Job, work: &Work) -> Result<Arc<Raster>, PipelineError> {
-        let raster = self.drawn(job, work)?;
-        Ok(match job.choice.flatten.filter(|_| raster.has_alpha()) {
+    /// The pixels of a still rendition, drawn from the original itself and flattened where the
+    /// format holds no transparency: the reference of scores, and the source of final renditions.
+    pub(super) fn drawn_exactly(
+        &self,
+        job: &Job,
+        work: &Work,
+    ) -> Result<Arc<Raster>, PipelineError> {
+        let Job { original, choice, .. } = job;
+        let facts = original.facts();
+        let mut key = shape(job, &self.overlays);
+        if Reduction::is_worth(facts) && Reduction::would_serve(facts, &choice.plan, 0) {
+            key.push_str(" exact");
+        }
+        let raster = self.decoded.drawn(key, || self.draw(job, None, work))?;
+        Ok(match choice.flatten.filter(|_| raster.has_alpha()) {
             Some(colour) => Arc::new(Raster::clone(&raster).flattened(colour)),
             None => raster,
         })
+    }
+
+    /// The font families that a vector names and that are not installed.
+    pub(super) fn replaced_fonts(&self, job: &Job) -> Result<Vec<ReplacedFont>, PipelineError> {
+        replaced_fonts(&read(&job.original)?, &self.assets.fonts)
+            .map_err(|source| PipelineError::of_image(&job.original, source))
+    }
+
+    fn draw(
+        &self,
+        job: &Job,
+        reduction: Option<&Reduction>,
+        work: &Work,
+    ) -> Result<Raster, PipelineError> {
+        let Job { original, choice, .. } = job;
+        let bytes = if reduction.is_some() { Vec::new() } else { read(original)? };
+        kivet_image::draw_edited(&bytes, original.facts(), choice, &self.task(reduction, work))
+            .map_err(|source| PipelineError::of_image(original, source))
     }
 
     /// How a rendition is written, metadata included.

@@ -18,7 +18,7 @@ use moka::future::Cache;
 
 use crate::{
     blocking::blocking,
-    config::{ShelfRules, ShelfSettings, ShelfSource},
+    config::{Originals, ShelfRules, ShelfSettings, ShelfSource},
     metrics::Metrics,
     queue::{Cost, Queue, Requester},
     revision::Revision,
@@ -237,8 +237,20 @@ impl Shelves {
                 .check(record.facts.size)
                 .map_err(|source| ShelfError::NotUsable { id: id.clone(), source })?;
         }
-        let original = Original { id: id.clone(), file, record, is_lost: false };
-        Ok(Seen::Known(Arc::new(original)))
+        Ok(Seen::Known(self.of_record(id, file, record)))
+    }
+
+    /// An original by its record. Its file may be sent in place of a rendition unless the shelf
+    /// refuses originals.
+    fn of_record(
+        &self,
+        id: &OriginalId,
+        file: PathBuf,
+        mut record: OriginalRecord,
+    ) -> Arc<Original> {
+        let may_send = self.rules(id.shelf()).originals != Originals::Refused;
+        record.facts.bytes = may_send.then_some(record.stamp.bytes);
+        Arc::new(Original { id: id.clone(), file, record, is_lost: false })
     }
 
     /// What was known of an original before its shelf was lost.
@@ -247,7 +259,8 @@ impl Shelves {
         tracing::error!(shelf = lost.name, "the shelf's folder is gone, or empty");
         let known = self.records.last_known(id.shelf(), id.path());
         let known = self.metrics.of_store("records", &id.to_string(), known).flatten();
-        let record = known.ok_or(lost)?;
+        let mut record = known.ok_or(lost)?;
+        record.facts.bytes = None;
         let original = Original { id: id.clone(), file: PathBuf::new(), record, is_lost: true };
         Ok(Seen::Known(Arc::new(original)))
     }
@@ -274,7 +287,7 @@ impl Shelves {
             OriginalRecord { stamp, hash: blake3::hash(&bytes).to_hex().to_string(), facts };
         let kept = self.records.keep_original(id.shelf(), id.path(), &record);
         self.metrics.of_store("records", &id.to_string(), kept);
-        Ok(Arc::new(Original { id: id.clone(), file, record, is_lost: false }))
+        Ok(self.of_record(id, file, record))
     }
 }
 

@@ -6,9 +6,10 @@ use axum::{
     http::{HeaderMap, Uri},
     routing::get,
 };
+use kivet_image::ReplacedFont;
 use kivet_recipe::{Recipe, choose, every_step};
 
-use super::responses::{WhyResponse, WidthResponse};
+use super::responses::{ReplacedFontSeen, WhyResponse, WidthResponse};
 use crate::{
     app::App,
     pic::{Chosen, PictureRequest, Vary, request_of},
@@ -54,5 +55,9 @@ async fn why(
     let kind = kivet_recipe::kind(original.facts(), &curves, &app.policy);
     let job = Job { original, recipe, request, choice };
     let ready = app.pipeline.ready(&job).await?;
-    Ok(Json(WhyResponse::new(&asked, &job, ready.as_deref(), widths, vary, version, kind)))
+    let replaced = app.pipeline.replaced_fonts(&job).await?.into_iter();
+    let replaced_fonts =
+        replaced.map(|ReplacedFont { family, by }| ReplacedFontSeen { family, by });
+    let why = WhyResponse::new(&asked, &job, ready.as_deref(), widths, vary, version, kind);
+    Ok(Json(WhyResponse { replaced_fonts: replaced_fonts.collect(), ..why }))
 }

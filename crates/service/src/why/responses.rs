@@ -61,6 +61,19 @@ pub struct WhyResponse {
     pub version: String,
     /// The rendition that is ready to be sent, if there is one.
     pub ready: Option<ReadyRendition>,
+    /// Font families that a vector drawn as pixels names and that are not installed.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub replaced_fonts: Vec<ReplacedFontSeen>,
+}
+
+/// A font family that is not installed.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct ReplacedFontSeen {
+    /// The family that the drawing names.
+    pub family: String,
+    /// The family its text is set in.
+    pub by: String,
 }
 
 /// The original, as far as the choice looks at it.
@@ -190,6 +203,7 @@ impl WhyResponse {
             private: choice.private,
             version,
             ready: ready.map(ReadyRendition::of),
+            replaced_fonts: Vec::new(),
         }
     }
 }
@@ -322,5 +336,9 @@ fn because(choice: &Choice) -> String {
         }
         Reason::Vector => "a vector stays one".to_owned(),
         Reason::Original => "the recipe asks for the original".to_owned(),
+        Reason::LighterOriginal => {
+            "the original has these very pixels, and every format accepted is expected to take more bytes"
+                .to_owned()
+        }
     }
 }

@@ -2,6 +2,7 @@
 #![allow(clippy::unwrap_used)]
 
 mod administration;
+mod bytes;
 mod checks;
 mod choice;
 mod console;
