@@ -12,10 +12,18 @@ use kivet_service::{Config, TOKEN_FILE};
 /// The folder around a data folder that a file server may hand out with it: one that holds pages;
 /// `None` if there is none near.
 pub fn served_around(config: &Config) -> Option<PathBuf> {
-    let data = std::path::absolute(&config.data).ok()?;
+    let data = resolved(&config.data)?;
     let holds_pages =
         |folder: &&Path| ["index.html", "index.htm"].iter().any(|name| folder.join(name).is_file());
     data.ancestors().skip(1).take(AROUND).find(holds_pages).map(Path::to_path_buf)
+}
+
+/// A path without links and `..`, whether or not its last part exists yet.
+fn resolved(path: &Path) -> Option<PathBuf> {
+    let path = std::path::absolute(path).ok()?;
+    let name = path.file_name()?;
+    let beside = || Some(path.parent()?.canonicalize().ok()?.join(name));
+    path.canonicalize().ok().or_else(beside)
 }
 
 /// The warning for a data folder that lies in a folder that is served.

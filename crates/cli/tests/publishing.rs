@@ -185,3 +185,23 @@ fn init_keeps_the_data_out_of_a_folder_of_pages() {
         assert!(text.contains(&format!("data = \"{data}\"")), "{text}");
     }
 }
+
+#[test]
+fn only_data_within_a_folder_of_pages_is_warned_of() {
+    let top = tempfile::tempdir().unwrap();
+    let site = top.path().join("site");
+    write(&site.join("index.html"), PAGE);
+    fs::create_dir_all(site.join("pics")).unwrap();
+    let picture = repository().join("demo/originals/brand/windmark-logo.png");
+    fs::copy(picture, site.join("pics/cups.png")).unwrap();
+    assert!(kivet(top.path(), &["init", "site"]).status.success());
+    let warned = || {
+        let output = kivet(top.path(), &["doctor", "--config", "site/kivet.toml"]);
+        String::from_utf8_lossy(&output.stdout).contains("hands out the admin token")
+    };
+    assert!(!warned(), "init puts the data beside the pages");
+    let config = fs::read_to_string(site.join("kivet.toml")).unwrap();
+    let data = config.lines().find(|line| line.starts_with("data")).unwrap();
+    write(&site.join("kivet.toml"), &config.replace(data, "data = \"records\""));
+    assert!(warned(), "{config}");
+}

@@ -30,6 +30,9 @@ const FAR: [f32; 3] = [6.0, 10.0, f32::MAX];
 /// Pictures too small for that are tried whole.
 const MIN_TILE: u32 = 128;
 
+/// Files of fewer bytes are not made lighter: they fit one network packet.
+const LIGHT: u64 = 1200;
+
 /// The longest: more of a large picture tells hardly more, and may be tried several times.
 const MAX_TILE: u32 = 384;
 
@@ -108,8 +111,8 @@ pub fn encode_near(
     Ok(FirstEncode { bytes, encoding })
 }
 
-/// A small picture at the setting that `expected` gives for the target; at another where that one is
-/// far off.
+/// A small picture at the setting that `expected` gives for the target; at others where that one is
+/// far off. The nearest is sent.
 fn encode_small(
     raster: &Raster,
     (format, expected): (Format, &dyn Fn(Score) -> f32),
@@ -118,18 +121,26 @@ fn encode_small(
 ) -> Result<FirstEncode, ImageError> {
     let reference = Reference::new(raster, writing.gamut);
     let mut search = Search::new(format, target, FAR[0], Effort::Fast);
-    let usual = Setting::nearest_to(expected(Score::new(target.as_f32())));
-    let setting = search.next_setting(expected).unwrap_or(usual);
-    let (trial, bytes) = try_setting(raster, &reference, format, setting, writing)?;
-    search.tried(setting, trial.score);
-    let next = search.next_setting(expected).filter(|_| trial.misses(target) > FAR[0]);
-    let Some(setting) = next else {
-        return Ok(FirstEncode { bytes, encoding: Encoding::Lossy { setting } });
-    };
-    writing.work.go_on()?;
-    let encoding = Encoding::Lossy { setting };
-    let bytes = write(raster, format, &Writing { encoding, ..writing.clone() })?;
-    Ok(FirstEncode { bytes, encoding })
+    let mut setting = Setting::nearest_to(expected(Score::new(target.as_f32())));
+    let mut nearest = try_setting(raster, &reference, format, setting, writing)?;
+    let mut last = nearest.0;
+    for far in FAR {
+        search.tried(setting, last.score);
+        // Of a file this small, nothing is saved that a viewer would notice.
+        let is_light = last.bytes.get() < LIGHT && last.score.get() > target.as_f32();
+        let is_far = last.misses(target) > far && !is_light;
+        let next = search.next_setting(expected).filter(|_| is_far);
+        let Some(next) = next else { break };
+        writing.work.go_on()?;
+        setting = next;
+        let tried = try_setting(raster, &reference, format, setting, writing)?;
+        last = tried.0;
+        if last.misses(target) < nearest.0.misses(target) {
+            nearest = tried;
+        }
+    }
+    let (Trial { setting, .. }, bytes) = nearest;
+    Ok(FirstEncode { bytes, encoding: Encoding::Lossy { setting } })
 }
 
 /// The setting that `expected` gives for the target, moved by what a trial on a sample of the picture

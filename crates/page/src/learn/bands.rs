@@ -3,12 +3,12 @@
 use std::collections::BTreeSet;
 
 use crate::{
-    Population, Screen,
+    DEVICES, Population, Screen,
     observation::{Boxed, Window},
 };
 
 /// No place has more layouts.
-const MAX_BANDS: usize = 6;
+const MAX_BANDS: usize = 7;
 
 /// The share of bytes that one layout more has to save.
 const WORTH: f64 = 0.04;
@@ -23,6 +23,9 @@ const SHAPES: [(u32, u32); 9] =
 
 /// The share of all windows that is spread evenly; the rest are those of the assumed population.
 const EVEN: f64 = 0.3;
+
+/// The share that each device of a check has beside the population.
+const WHOLE_SCREEN: f64 = 0.05;
 
 /// Windows of the sweep that lie further apart are not measured in between.
 const MAX_GAP: f64 = 64.0;
@@ -276,10 +279,20 @@ fn cells(order: &[&Boxed], missing: &mut BTreeSet<u32>) -> Vec<Band> {
     cells
 }
 
-/// The share of views on the screens that fit.
+/// The share of views on the screens that fit. The devices of checks count beside the population:
+/// their windows fill the screen.
 fn share(fits: impl Fn(&Screen) -> bool) -> f64 {
     let screens = &Population::assumed().screens;
-    screens.iter().filter(|screen| fits(screen)).map(|screen| screen.share).sum()
+    let views: f64 = screens.iter().filter(|screen| fits(screen)).map(|screen| screen.share).sum();
+    let whole = DEVICES.iter().filter(|device| {
+        fits(&Screen {
+            width: device.width,
+            height: device.height,
+            density: device.density,
+            share: 0.0,
+        })
+    });
+    views + WHOLE_SCREEN * whole.count() as f64
 }
 
 /// The partition of cells into at most `most` bands that sends the fewest pixels beyond what is shown,

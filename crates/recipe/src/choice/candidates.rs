@@ -204,10 +204,17 @@ impl Scene<'_> {
         let scale = Scale::of(self.plan);
         let expected = || expected_lossless(format, self.facts.storage, scale.powers_of_two());
         let bytes_per_pixel = measured.or_else(expected)?;
+        let mut predicted_bytes = file_bytes(format, bytes_per_pixel, self.plan.size.pixels());
+        // Hardly any PNG is lighter than a lossless WebP, whatever probes of other sizes say.
+        let beside_webp = format == Format::Png && self.may_send(Format::Webp);
+        if beside_webp && !self.curves.has_made_lossless(format, scale) {
+            let webp = self.lossless(Format::Webp)?.predicted_bytes;
+            predicted_bytes = predicted_bytes.max(webp);
+        }
         Some(Candidate {
             format,
             encoding: if format == Format::Gif { Encoding::Palette } else { Encoding::Lossless },
-            predicted_bytes: file_bytes(format, bytes_per_pixel, self.plan.size.pixels()),
+            predicted_bytes,
             predicted_score: None,
             basis: if measured.is_some() { Basis::Curve } else { Basis::Prior },
         })
