@@ -69,8 +69,9 @@ impl Project {
     }
 }
 
-/// Devices may be sent so much more from files than from the service, which knows its viewers better.
-const BAKED: f64 = 1.05;
+/// Devices may be sent so much more from files than from the service, which knows its viewers better
+/// and decides formats again once it has made other files of an original.
+const BAKED: f64 = 1.1;
 
 fn repository() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
