@@ -30,11 +30,11 @@ const FAR: [f32; 3] = [6.0, 10.0, f32::MAX];
 /// Pictures too small for that are tried whole.
 const MIN_TILE: u32 = 128;
 
-/// Files of fewer bytes are not made lighter: they fit one network packet.
-const LIGHT: u64 = 1200;
-
 /// The longest: more of a large picture tells hardly more, and may be tried several times.
 const MAX_TILE: u32 = 384;
+
+/// Files of fewer bytes are not made lighter: they fit one network packet.
+const LIGHT: u64 = 1200;
 
 /// The file of a first response.
 #[derive(Clone, Debug)]

@@ -55,6 +55,6 @@ pub use rewrite::{PictureChange, RewriteOrder, RewriteResponse, RuleVerdict};
 pub use server::Service;
 pub use sign_in::{SignInLink, TOKEN_FILE};
 pub use start_error::StartError;
-pub use why::WhyResponse;
+pub use why::{ReadyRendition, WhyResponse};
 
 pub(crate) use kivet_check::causes;

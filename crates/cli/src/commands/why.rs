@@ -5,7 +5,7 @@ use std::process::ExitCode;
 use anyhow::{Result, bail};
 use comfy_table::{CellAlignment, Table, presets};
 use kivet_recipe::Basis;
-use kivet_service::WhyResponse;
+use kivet_service::{ReadyRendition, WhyResponse};
 
 use crate::{
     client::{Reach, with_scheme},
@@ -78,6 +78,13 @@ fn address(text: &str) -> Result<&str> {
     Ok(path)
 }
 
+/// The rendition that is ready, in words.
+fn ready(ready: Option<&ReadyRendition>) -> String {
+    let Some(ready) = ready else { return "no; it is made when it is asked for".to_owned() };
+    let score = ready.score.map_or(String::new(), |score| format!(", score {score:.1}"));
+    format!("{}, {}{score}", ready.detail.name(), output::bytes(ready.bytes))
+}
+
 fn text(why: &WhyResponse) -> String {
     let [width, height] = why.size;
     let mut text = format!("{}\n\n", why.address);
@@ -108,21 +115,7 @@ fn text(why: &WhyResponse) -> String {
     }
     say("accepts", why.request.accepts.join(", "));
     say("varies by", if why.vary.is_empty() { "nothing".to_owned() } else { why.vary.clone() });
-    say(
-        "ready",
-        match &why.ready {
-            Some(ready) => {
-                let score = ready.score.map(|score| format!(", score {score:.1}"));
-                format!(
-                    "{}, {}{}",
-                    ready.detail.name(),
-                    output::bytes(ready.bytes),
-                    score.unwrap_or_default()
-                )
-            }
-            None => "no; it is made when it is asked for".to_owned(),
-        },
-    );
+    say("ready", ready(why.ready.as_ref()));
     if let (Some(ready), Some(best)) = (&why.ready, best) {
         let off = ready.bytes as f64 / best.predicted_bytes.max(1) as f64;
         if !(0.8..=1.25).contains(&off) {

@@ -97,9 +97,15 @@ impl Scene<'_> {
         Some(easiest.map_or((fewest, reason), |easiest| (easiest, Reason::LeastWork)))
     }
 
-    /// True if the original is a still, upright picture in an accepted format, and what is asked for
-    /// is all of its pixels as they are.
-    pub(super) fn is_whole_original(&self) -> bool {
+    /// True if the file of the original can be sent in place of `best` and has fewer bytes.
+    pub(super) fn is_original_lighter(&self, best: &Candidate) -> bool {
+        let is_lighter = |bytes: u64| bytes < best.predicted_bytes.get();
+        self.facts.bytes.is_some_and(is_lighter) && self.is_whole_original()
+    }
+
+    /// True if the original is a still, upright picture in a format that may be sent, and all of its
+    /// pixels are asked for as they are.
+    fn is_whole_original(&self) -> bool {
         let Self { recipe, facts, plan, .. } = self;
         let as_asked = recipe.format.is_none()
             && recipe.filters.is_empty()
@@ -111,7 +117,7 @@ impl Scene<'_> {
             && plan.size == facts.size
             && plan.turned == Orientation::UPRIGHT
             && plan.canvas.is_none();
-        as_asked && as_stored && all && self.accepted.contains(facts.format)
+        as_asked && as_stored && all && self.may_send(facts.format)
     }
 
     /// How the first rendition of a candidate is written: the same fidelity, with the fast preset.
@@ -147,8 +153,8 @@ impl Scene<'_> {
             fewest(&|format| self.lossless(format).map(|found| found.predicted_bytes.get()));
         let lossy = fewest(&|format| {
             let found = self.lossy(format, self.target, self.effort(format))?;
-            // The prior is that of photographs and tells little of flat art: until that was measured,
-            // it is compared with lossy files that nobody tells from it.
+            // The prior is that of photographs and tells little of flat art: before a measurement, it is
+            // compared with lossy files that look the same.
             let found = match found.basis {
                 Basis::Prior => self.lossy(format, Fidelity::INDISTINGUISHABLE, Effort::Fast)?,
                 Basis::Curve | Basis::Corrected => found,

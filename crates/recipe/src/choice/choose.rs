@@ -67,12 +67,7 @@ pub fn choose(
     let (recipe, width) = request.settle(recipe);
     let (recipe, aim) = Aim::of(recipe, width, request, policy);
     let plan = plan_for(&recipe, facts);
-    if facts.format == Format::Svg && plan.size.pixels() > MAX_DRAWN_PIXELS {
-        return Err(ChoiceError::TooMany { size: plan.size });
-    }
-    if recipe.format == Some(Format::Jxl) && !policy.jxl {
-        return Err(ChoiceError::NotBuilt { format: Format::Jxl });
-    }
+    check(&recipe, facts, &plan, policy)?;
     let animated = facts.animated && !recipe.still && recipe.format.is_none_or(Format::can_animate);
     let transparent = is_transparent(&recipe, facts, &plan);
     let (target, accepted) = (aim.target, request.accepted);
@@ -96,8 +91,7 @@ pub fn choose(
     let wide = facts.wide && !animated && best.format != Format::Gif && facts.format != Format::Svg;
     let lossy = matches!(best.encoding, Encoding::Lossy { .. });
     let private = matches!(width, WidthFrom::Hints { .. }) || (lossy && aim.by_hint);
-    let lighter = |bytes: u64| bytes < best.predicted_bytes.get();
-    if facts.bytes.is_some_and(lighter) && scene.is_whole_original() {
+    if scene.is_original_lighter(&best) {
         let choice = passed_on(&recipe, facts, Encoding::Original, Reason::LighterOriginal);
         return Ok(Choice { private, width, candidates, plan, ..choice });
     }
@@ -118,6 +112,17 @@ pub fn choose(
         plan,
         recipe,
     })
+}
+
+/// Refuses vectors drawn too large, and a format that this build does not write.
+fn check(recipe: &Recipe, facts: &Facts, plan: &Plan, policy: &Policy) -> Result<(), ChoiceError> {
+    if facts.format == Format::Svg && plan.size.pixels() > MAX_DRAWN_PIXELS {
+        return Err(ChoiceError::TooMany { size: plan.size });
+    }
+    match recipe.format {
+        Some(format @ Format::Jxl) if !policy.jxl => Err(ChoiceError::NotBuilt { format }),
+        _ => Ok(()),
+    }
 }
 
 /// The original in its own format.

@@ -89,7 +89,11 @@ fn an_original_with_the_very_pixels_is_sent_where_it_is_lighter() {
     let turned =
         Facts { orientation: crate::Orientation::from_exif(6).expect("a turn"), ..light.clone() };
     assert!(made("120w", &turned), "it is stored on its side");
-    assert!(made("120w", &Facts { format: Format::Tiff, ..light }), "nobody accepts it");
+    assert!(made("120w", &Facts { format: Format::Tiff, ..light }), "no request accepts it");
+    let without = Policy { formats: crate::Formats::of([Format::Jpeg]), ..Policy::default() };
+    let avif = Facts { format: Format::Avif, ..icon(Some(200)) };
+    let choice = chosen("120w", &avif, &accepting(modern), &without);
+    assert_eq!(choice.format, Format::Jpeg, "the policy leaves its format out");
 }
 
 #[test]

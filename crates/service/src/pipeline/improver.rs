@@ -47,22 +47,31 @@ impl Improver {
     /// cannot be improved is declared final, so that it is not tried again with every request.
     pub(super) async fn improve(&self, key: RenditionKey, job: Job) -> Result<(), PipelineError> {
         let Some((first, _)) = self.store.get(&key).await? else { return Ok(()) };
-        self.make_lossless(&job).await?;
         if first.header.stage == Stage::Final {
-            return Ok(());
+            return self.make_lossless(&job).await;
         }
-        let improved = match (job.choice.encoding, job.choice.target) {
-            (Encoding::Lossy { setting }, Some(_)) => {
-                self.improve_lossy(&key, &job, &first, setting).await
-            }
-            // Measured, it may be lighter with loss: then nobody is sent this one any more.
-            _ if self.is_lossy_now(&job) => return Ok(()),
-            _ => self.improve_lossless(&key, &job, &first).await,
-        };
+        let improved = self.improve_first(&key, &job, &first).await;
         if improved.is_err() {
             self.keep(&key, &job, &first, first.header.clone()).await?;
         }
         improved
+    }
+
+    async fn improve_first(
+        &self,
+        key: &RenditionKey,
+        job: &Job,
+        first: &Blob,
+    ) -> Result<(), PipelineError> {
+        self.make_lossless(job).await?;
+        match (job.choice.encoding, job.choice.target) {
+            (Encoding::Lossy { setting }, Some(_)) => {
+                self.improve_lossy(key, job, first, setting).await
+            }
+            // Measured, it may be lighter with loss: then nobody is sent this one any more.
+            _ if self.is_lossy_now(job) => Ok(()),
+            _ => self.improve_lossless(key, job, first).await,
+        }
     }
 
     /// True if the curves that are known now make a lossy rendition of what was asked for.
@@ -95,6 +104,7 @@ impl Improver {
         Ok(self.renderer.curves.keep(&job.original, curves, &formats)?)
     }
 
+    /// Remembers the bytes of a lossless rendition.
     fn learn_lossless(&self, job: &Job, file: &[u8]) -> Result<(), PipelineError> {
         let (plan, format) = (&job.choice.plan, job.choice.format);
         let bytes = coded_bytes_per_pixel(format, Bytes::of(file), plan.size.pixels());

@@ -20,7 +20,7 @@ pub struct Job {
 }
 
 impl Job {
-    /// True if pixels are drawn for it: it is no vector that stays one, and not the original itself.
+    /// True if its pixels are drawn and encoded; false for vectors that stay vectors, and for originals.
     pub fn is_drawn(&self) -> bool {
         !matches!(self.choice.encoding, Encoding::Vector | Encoding::Original)
     }

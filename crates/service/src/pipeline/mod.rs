@@ -25,7 +25,7 @@ use std::{
 };
 
 use kivet_image::{Assets, ReplacedFont};
-use kivet_recipe::{Accepted, Curves, Encoding, Format, Policy, Recipe};
+use kivet_recipe::{Accepted, Curves, Encoding, Format, Policy, Reason, Recipe};
 use kivet_store::{Blob, Blobs, HeldOf, Records, Reductions, Stage};
 use moka::future::Cache;
 
@@ -256,10 +256,15 @@ impl Pipeline {
         let is_whole = !job.original.facts().truncated && !job.original.is_lost;
         let is_final = blob.header.stage == Stage::Final;
         let is_lossless = job.original.facts().storage.is_lossless();
-        if !is_whole || is_final && !is_lossless {
+        // Only an expectation says that no rendition is lighter: measured, one may be.
+        let is_lighter = job.choice.reason == Reason::LighterOriginal;
+        if !is_whole || is_final && !is_lossless && !is_lighter {
             return;
         }
         let (curves, facts) = (self.renderer.curves.known(&job.original), job.original.facts());
+        if is_lighter && measurer::wants_measuring(&curves, facts, &self.policy) {
+            self.background.add(Task::Measure(Arc::clone(&job.original)));
+        }
         // One that was made for a recipe that names its format may not be compared with a lossless one.
         if is_final && job.choice.lossless_trials(facts, &curves).is_empty() {
             return;

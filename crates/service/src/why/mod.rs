@@ -5,4 +5,4 @@ mod handlers;
 mod responses;
 
 pub use handlers::routes;
-pub use responses::WhyResponse;
+pub use responses::{ReadyRendition, WhyResponse};

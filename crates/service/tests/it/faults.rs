@@ -68,7 +68,7 @@ async fn records_that_are_broken_are_set_aside_and_the_index_is_made_from_the_re
     let kivet = kivet
         .restart_after(|| {
             std::fs::write(data.join("records.db"), "anything but a database".repeat(99)).unwrap();
-            // A journal that is left would mend the file.
+            // SQLite would restore pages from a journal that is left.
             let _ = std::fs::remove_file(data.join("records.db-wal"));
         })
         .await;
