@@ -18,6 +18,7 @@ mod nginx;
 mod page;
 mod pages;
 mod photographs;
+mod pictures;
 mod prior;
 mod resize;
 mod rewrite;
@@ -89,6 +90,14 @@ enum Measure {
     },
     /// The urgent picture of a page of thirteen new ones, in Chromium, against the same alone.
     Page,
+    /// First responses and final renditions of a folder of pictures, at the target and in bytes.
+    Pictures {
+        /// The folder.
+        folder: std::path::PathBuf,
+        /// Draw each picture beside its final rendition, on sheets in this folder.
+        #[arg(long)]
+        sheets: Option<std::path::PathBuf>,
+    },
     /// A thousand pages checked as text: time a page, and memory.
     Pages,
     /// The bytes lossless renditions need, over the demo's photographs and flat drawings.
@@ -112,6 +121,7 @@ fn main() -> Result<()> {
         Measure::RewriteOne { pictures, between } => rewrite::one(pictures, between),
         Measure::Prior { format } => prior::run(format.as_deref()),
         Measure::Page => page::run(),
+        Measure::Pictures { folder, sheets } => pictures::run(&folder, sheets.as_deref()),
         Measure::Pages => pages::run(),
         Measure::Lossless => prior::run_lossless(),
     }

@@ -70,6 +70,12 @@ impl Served {
         Ok((took, text))
     }
 
+    /// The header and the bytes of a picture.
+    pub fn picture(&self, path: &str) -> Result<(String, Vec<u8>)> {
+        let (_, header, body) = self.ask(path)?;
+        Ok((header, body))
+    }
+
     /// The bytes of a picture.
     pub fn body(&self, path: &str) -> Result<Vec<u8>> {
         Ok(self.ask(path)?.2)

@@ -3,6 +3,8 @@
 mod bench;
 mod machine;
 mod modules;
+mod packages;
+mod pictures;
 mod run;
 mod shots;
 mod sites;
@@ -23,6 +25,7 @@ const USAGE: &str = "cargo xtask NAME
   faults          faults that take too long for tests, and what viewers see of them; --write as below
   bench NAME      a side-by-side measure: choice, cold, density, hits, ladder, latency, lossless,
                   markup, memory, pages, prior, resize; --write keeps what it prints in docs/design/measures
+  pictures        what is sent of pictures that others made, fetched from the registries; --write as above
   sites [NAME]    try rewriting on sites that others made, fetched from the registries
   shots           make docs/screenshots anew from the demo
   originals [PART]  paint the demo's originals anew, or those whose path contains PART";
@@ -89,6 +92,12 @@ fn run() -> Result<()> {
         ["originals", rest @ ..] => {
             let paint = ["run", "--release", "--package", "kivet-festival", "--", "demo/originals"];
             cargo(&[&paint, rest].concat())
+        }
+        ["pictures", rest @ ..] => {
+            machine::install(&[BUILD])?;
+            web_built()?;
+            cargo(&["build", "--release", "--package", "kivet"])?;
+            pictures::run(rest)
         }
         ["sites", rest @ ..] => {
             machine::install(&[BUILD, TEST])?;

@@ -11,18 +11,16 @@ use std::{
 use anyhow::{Context, Result, bail, ensure};
 use serde_json::Value;
 
-use crate::run::{cargo, release_binary, root, succeed};
+use crate::{
+    packages::Package,
+    run::{cargo, release_binary, root, succeed},
+};
 
 /// A site, by the package that brings it and its folder there.
 struct Site {
     name: &'static str,
     package: Package,
     folder: &'static str,
-}
-
-enum Package {
-    Npm(&'static str),
-    Debian(&'static str),
 }
 
 const fn npm(name: &'static str, package: &'static str, folder: &'static str) -> Site {
@@ -110,7 +108,7 @@ pub fn run(arguments: &[&str]) -> Result<()> {
 }
 
 fn measured(binary: &Path, folder: &Path, site: &Site) -> Result<Measured> {
-    let source = fetched(folder, site)?;
+    let source = site.package.unpacked(&folder.join("packages"))?;
     let work = folder.join(site.name);
     let _ = fs::remove_dir_all(&work);
     let pages = work.join("site");
@@ -154,46 +152,6 @@ fn apply(binary: &Path, work: &Path, arguments: &[&str]) -> Result<Output> {
 fn last_line(output: &Output) -> String {
     let text = String::from_utf8_lossy(&output.stderr);
     text.lines().rev().find(|line| !line.trim().is_empty()).unwrap_or("no message").to_owned()
-}
-
-/// The unpacked package of a site, fetched once.
-fn fetched(folder: &Path, site: &Site) -> Result<PathBuf> {
-    let target = folder.join("packages").join(site.name);
-    if target.join(site.folder).is_dir() {
-        return Ok(target);
-    }
-    fs::create_dir_all(&target)?;
-    let mut fetch = match site.package {
-        Package::Npm(package) => {
-            let mut fetch = Command::new("npm");
-            fetch.args(["pack", "--silent", package]);
-            fetch
-        }
-        Package::Debian(package) => {
-            let mut fetch = Command::new("apt-get");
-            fetch.args(["download", "-qq", package]);
-            fetch
-        }
-    };
-    succeed(fetch.current_dir(&target).stdout(Stdio::null()))?;
-    let archive = fs::read_dir(&target)?
-        .filter_map(|entry| Some(entry.ok()?.path()))
-        .find(|file| file.extension().is_some_and(|ending| ending == "tgz" || ending == "deb"));
-    let archive = archive.context("the package did not come")?;
-    let mut unpack = match site.package {
-        Package::Npm(_) => {
-            let mut unpack = Command::new("tar");
-            unpack.arg("xzf").arg(&archive).arg("-C").arg(&target);
-            unpack
-        }
-        Package::Debian(_) => {
-            let mut unpack = Command::new("dpkg");
-            unpack.arg("-x").arg(&archive).arg(&target);
-            unpack
-        }
-    };
-    succeed(&mut unpack)?;
-    Ok(target)
 }
 
 /// Fails if a folder to publish holds anything of Kivet's own.

@@ -8,7 +8,19 @@ use crate::{BrowserError, Tab};
 
 const BOXES: &str = include_str!("page/boxes.js");
 
+/// Functions for reading computed backgrounds.
+pub(crate) const BACKGROUNDS: &str = include_str!("page/backgrounds.js");
+
 const TRIED: &str = include_str!("page/trial.js");
+
+/// A picture of an element, or of a pseudo-element.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct PictureAt {
+    /// The path of its element, with `::before` or `::after` for the background of one.
+    pub path: String,
+    /// The URL of its file, which tells the layers of a background apart.
+    pub url: String,
+}
 
 /// The box that a picture is fitted into, and how.
 #[derive(Clone, Debug, Default, PartialEq, Deserialize)]
@@ -35,18 +47,18 @@ pub struct TrialPicture {
 }
 
 impl Tab {
-    /// The boxes of the elements at `paths` in a window of that size.
+    /// The boxes of pictures in a window of that size.
     ///
     /// # Errors
     /// If the browser fails.
     pub async fn boxes_at(
         &self,
-        paths: &[String],
+        pictures: &[PictureAt],
         window: (u32, u32),
     ) -> Result<Vec<FittedBox>, BrowserError> {
         self.resize(window).await?;
-        let paths = serde_json::to_string(paths).unwrap_or_default();
-        self.evaluate(&format!("({BOXES})({paths})")).await
+        let pictures = serde_json::to_string(pictures).unwrap_or_default();
+        self.evaluate(&format!("({BOXES})({pictures}, {BACKGROUNDS})")).await
     }
 
     /// Gives the page a window of that size.

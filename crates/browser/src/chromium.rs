@@ -3,12 +3,14 @@
 use std::{path::PathBuf, time::Duration};
 
 use chromiumoxide::{
-    Browser, BrowserConfig,
+    Browser, BrowserConfig, Handler,
     cdp::browser_protocol::target::{CreateBrowserContextParams, CreateTargetParams},
+    error::CdpError,
 };
 use futures::StreamExt;
+use rustix::process::{Pid, WaitId, WaitIdOptions, waitid};
 use tempfile::TempDir;
-use tokio::task::JoinHandle;
+use tokio::{task::JoinHandle, time::sleep};
 
 use crate::{BrowserError, Device, Tab};
 
@@ -51,6 +53,36 @@ pub fn find() -> Option<PathBuf> {
         .iter()
         .flat_map(|name| folders.iter().map(move |folder| folder.join(name)))
         .find(|file| file.is_file())
+}
+
+/// Reads the browser's messages until its process ends. Then the handler is dropped, and every command
+/// that waits for a response fails: the handler alone would wait for ever.
+async fn listen(mut handler: Handler, process: Option<u32>) {
+    let ended = exit_of(process);
+    tokio::pin!(ended);
+    loop {
+        tokio::select! {
+            event = handler.next() => match event {
+                None | Some(Err(CdpError::Ws(_) | CdpError::Io(_))) => break,
+                // Messages it does not know are no reason to stop listening.
+                Some(_) => {}
+            },
+            () = &mut ended => break,
+        }
+    }
+}
+
+/// Waits until a child process ends, and leaves its status to be collected by its owner; for ever if
+/// it has no identifier.
+async fn exit_of(process: Option<u32>) {
+    const EVERY: Duration = Duration::from_millis(250);
+    let pid = process.and_then(|id| Pid::from_raw(i32::try_from(id).ok()?));
+    let Some(pid) = pid else { return std::future::pending().await };
+    let ended = WaitIdOptions::EXITED | WaitIdOptions::NOHANG | WaitIdOptions::NOWAIT;
+    // An error means that its status was collected already.
+    while let Ok(None) = waitid(WaitId::Pid(pid), ended) {
+        sleep(EVERY).await;
+    }
 }
 
 impl Chromium {
@@ -104,10 +136,10 @@ impl Chromium {
             Sandbox::Off => config.no_sandbox(),
         };
         let started = Browser::launch(config.build().map_err(BrowserError::NotStarted)?).await;
-        let (browser, mut handler) =
+        let (mut browser, handler) =
             started.map_err(|error| BrowserError::NotStarted(format!("{named}: {error}")))?;
-        // Messages it does not know are no reason to stop listening.
-        let events = tokio::spawn(async move { while handler.next().await.is_some() {} });
+        let process = browser.get_mut_child().and_then(|child| child.inner.id());
+        let events = tokio::spawn(listen(handler, process));
         Ok(Self { browser, events, _profile: profile })
     }
 

@@ -1,5 +1,7 @@
 //! What can go wrong between us and the browser.
 
+use chromiumoxide::error::CdpError;
+
 /// A browser that cannot be started or asked.
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
@@ -12,9 +14,12 @@ pub enum BrowserError {
     /// It could not be started.
     #[error("Chromium could not be started: {0}")]
     NotStarted(String),
+    /// Its process ended while it was in use.
+    #[error("Chromium ended before it was done; it was killed, or the machine ran out of memory")]
+    Ended,
     /// It did not do as told.
     #[error("Chromium failed")]
-    Failed(#[from] chromiumoxide::error::CdpError),
+    Failed(#[source] CdpError),
     /// A page did not come to rest.
     #[error("{url} did not finish within {seconds} s: {}", unfinished(waited_for))]
     TooSlow {
@@ -36,6 +41,15 @@ pub enum BrowserError {
     /// A page's script answered something else than was asked for.
     #[error("a script's answer cannot be read")]
     Unreadable(#[from] serde_json::Error),
+}
+
+impl From<CdpError> for BrowserError {
+    fn from(error: CdpError) -> Self {
+        match error {
+            CdpError::ChannelSendError(_) => Self::Ended,
+            error => Self::Failed(error),
+        }
+    }
 }
 
 fn unfinished(waited_for: &[String]) -> String {

@@ -10,7 +10,7 @@ mod tab;
 mod traffic;
 mod visit;
 
-pub use boxes::{FittedBox, TrialPicture};
+pub use boxes::{FittedBox, PictureAt, TrialPicture};
 pub use chromium::{Chromium, find};
 pub use error::BrowserError;
 pub use kivet_page::{DEVICES, Device};

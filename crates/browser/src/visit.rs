@@ -16,7 +16,7 @@ use kivet_page::{
 use serde::Deserialize;
 use tokio::time::{Instant, sleep};
 
-use crate::{BrowserError, Tab};
+use crate::{BrowserError, Tab, boxes::BACKGROUNDS};
 
 const COLLECT: &str = include_str!("page/collect.js");
 
@@ -80,14 +80,14 @@ impl Tab {
         self.open(url).await.map_err(|error| unreachable(url, error))?;
         self.check_document(url)?;
         self.painted().await?;
-        let first: Collected = self.evaluate(COLLECT).await?;
+        let first: Collected = self.collected().await?;
         self.traffic().mark_blocking(&first.blocking);
         self.traffic().scrolled = true;
         self.scroll_to_end().await?;
         let _: bool = self.evaluate("(scrollTo({ top: 0, behavior: 'instant' }), true)").await?;
         self.rest().await?;
         self.show_frame().await?;
-        let second: Collected = self.evaluate(COLLECT).await?;
+        let second: Collected = self.collected().await?;
         let requests = self.traffic().requests();
         let pictures = self.bodies().await;
         let document = self.traffic().document_id();
@@ -109,12 +109,16 @@ impl Tab {
         Ok(Visit { observation, pictures, source })
     }
 
+    async fn collected(&self) -> Result<Collected, BrowserError> {
+        self.evaluate(&format!("({COLLECT})({BACKGROUNDS})")).await
+    }
+
     /// The page's pictures as findings name them, in document order.
     ///
     /// # Errors
     /// If the browser fails.
     pub async fn picture_elements(&self) -> Result<Vec<Element>, BrowserError> {
-        let collected: Collected = self.evaluate(COLLECT).await?;
+        let collected: Collected = self.collected().await?;
         Ok(collected
             .uses
             .into_iter()

@@ -7,7 +7,7 @@ use std::{
 };
 
 use futures::StreamExt;
-use kivet_browser::{Chromium, FittedBox, Tab, TrialPicture, VisitOptions};
+use kivet_browser::{Chromium, FittedBox, PictureAt, Tab, TrialPicture, VisitOptions};
 use kivet_image::{Limits, probe};
 use kivet_page::{
     DEVICES, Document,
@@ -189,11 +189,12 @@ impl File {
 }
 
 async fn measure(tab: &Tab, page: &mut SeenPage) -> Result<(), CheckError> {
-    let paths: Vec<String> = page.pictures.iter().map(|one| one.element.path.clone()).collect();
-    if paths.is_empty() {
+    let at = |one: &SeenPicture| PictureAt { path: one.element.path.clone(), url: one.url.clone() };
+    let pictures: Vec<PictureAt> = page.pictures.iter().map(at).collect();
+    if pictures.is_empty() {
         return Ok(());
     }
-    let mut fits: Vec<BTreeSet<(String, String)>> = vec![BTreeSet::new(); paths.len()];
+    let mut fits: Vec<BTreeSet<(String, String)>> = vec![BTreeSet::new(); pictures.len()];
     let mut add = |page: &mut SeenPage, boxes: Vec<FittedBox>, window: (u32, u32), of: Window| {
         for ((picture, fits), fitted) in page.pictures.iter_mut().zip(&mut fits).zip(boxes) {
             let window = (f64::from(window.0), f64::from(window.1));
@@ -206,7 +207,7 @@ async fn measure(tab: &Tab, page: &mut SeenPage) -> Result<(), CheckError> {
     // First, so that the rounds know which boxes follow the window's height.
     if page.pictures.iter().any(|one| one.fit == "cover") {
         for window in shapes() {
-            let boxes = tab.boxes_at(&paths, window).await?;
+            let boxes = tab.boxes_at(&pictures, window).await?;
             add(page, boxes, window, Window::Shape);
         }
     }
@@ -214,7 +215,7 @@ async fn measure(tab: &Tab, page: &mut SeenPage) -> Result<(), CheckError> {
     for _ in 0..ROUNDS {
         for width in &todo {
             let window = (*width, HEIGHT);
-            let boxes = tab.boxes_at(&paths, window).await?;
+            let boxes = tab.boxes_at(&pictures, window).await?;
             add(page, boxes, window, Window::Swept);
         }
         for picture in &mut page.pictures {
@@ -270,21 +271,24 @@ impl Site<'_> {
     ) -> Vec<SeenPicture> {
         let base = scan(source, &Rules::default()).ok().and_then(|found| found.base);
         let document = Document::parse(&String::from_utf8_lossy(source));
-        let mut order: Vec<(&Role, &str)> = Vec::new();
+        // A background has other files on other screens, or in other layers: each is a picture.
+        let file = |one: &'_ Use| (one.role == Role::Background).then(|| one.url.clone());
+        let mut order: Vec<(Role, &str, Option<String>)> = Vec::new();
         for one in observations.iter().flat_map(|seen| &seen.uses) {
-            let key = (&one.role, one.element.path.as_str());
+            let key = (one.role, one.element.path.as_str(), file(one));
             let named = matches!(one.role, Role::Img | Role::Background);
-            if named && !one.element.path.contains("::") && !order.contains(&key) {
+            if named && !one.element.path.contains("::shadow") && !order.contains(&key) {
                 order.push(key);
             }
         }
-        let pictures = order.into_iter().filter_map(|(role, path)| {
-            let uses: Vec<Option<&Use>> = observations
-                .iter()
-                .map(|seen| {
-                    seen.uses.iter().find(|one| one.role == *role && one.element.path == path)
-                })
-                .collect();
+        let pictures = order.into_iter().filter_map(|(role, path, url)| {
+            let is_same = |one: &&Use| {
+                one.role == role
+                    && one.element.path == path
+                    && (role == Role::Img || file(one) == url)
+            };
+            let uses: Vec<Option<&Use>> =
+                observations.iter().map(|seen| seen.uses.iter().find(is_same)).collect();
             let first = uses.iter().flatten().find(|one| !one.url.is_empty())?;
             let (address, file) = self.address(first, base.as_deref())?;
             // What never arrived has no ratio, and shows the box of its alternative text.
@@ -297,7 +301,7 @@ impl Site<'_> {
             Some(SeenPicture {
                 element,
                 ancestors: first.ancestors.clone(),
-                role: *role,
+                role,
                 address,
                 file,
                 url,

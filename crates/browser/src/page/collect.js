@@ -1,5 +1,5 @@
 // Evaluated when the page is at rest: where every picture stands, how it is fitted and what of it can be seen.
-(() => {
+({ layersOf, sizeOfPseudo }) => {
   const kivet = window.__kivetCheck;
 
   // The page's trees: the document, and each open shadow tree in it (DOM, section 4.8).
@@ -222,20 +222,33 @@
     });
   }
 
+  // Where a pseudo-element lies is known if its containing block is the screen or the element.
+  const areaOfPseudo = (element, pseudo) => {
+    const style = getComputedStyle(element, pseudo);
+    const box = area(element.getBoundingClientRect());
+    const [width, height] = sizeOfPseudo(element, pseudo);
+    const at = { x: number(style.left), y: number(style.top) };
+    if (style.position === 'fixed') return { x: at.x + scrollX, y: at.y + scrollY, width, height };
+    const own = getComputedStyle(element);
+    const held = style.position === 'absolute' && own.position !== 'static';
+    return held
+      ? { x: box.x + number(own.borderLeftWidth) + at.x, y: box.y + number(own.borderTopWidth) + at.y, width, height }
+      : { x: box.x, y: box.y, width, height };
+  };
+
   const fetched = new Set(performance.getEntriesByType('resource').map(({ name }) => name));
-  const commas = (list) => list.split(/,(?![^(]*\))/).map((one) => one.trim());
   for (const element of elements()) {
     for (const pseudo of [null, '::before', '::after']) {
       const style = getComputedStyle(element, pseudo);
       if (!style.backgroundImage.includes('url(') || (pseudo && style.content === 'none')) continue;
-      const layers = commas(style.backgroundImage);
+      const layers = layersOf(style.backgroundImage);
       layers.forEach((layer, at) => {
         const urls = [...layer.matchAll(/url\("((?:[^"\\]|\\.)*)"\)/g)].map(([, url]) => url).filter((url) => !url.startsWith('data:'));
         if (urls.length === 0) return;
         const url = urls.find((one) => fetched.has(one)) ?? (layer.includes('image-set') ? '' : urls[0]);
-        const pick = (list) => { const all = commas(list); return all[at % all.length]; };
+        const pick = (list) => { const all = layersOf(list); return all[at % all.length]; };
         const described = describe(element);
-        const box = area(element.getBoundingClientRect());
+        const box = pseudo ? areaOfPseudo(element, pseudo) : area(element.getBoundingClientRect());
         uses.push({
           ...standing(element, box),
           element: { ...described, path: described.path + (pseudo ?? ''), selector: described.selector + (pseudo ?? '') },
@@ -324,4 +337,4 @@
     blocking: performance.getEntriesByType('resource').filter((one) => one.renderBlockingStatus === 'blocking').map(({ name }) => name),
     firstByteMs: navigation?.responseStart ?? 0,
   };
-})()
+}

@@ -11,7 +11,8 @@
     return element.localName + name;
   };
   const all = [...document.body.querySelectorAll('*')].filter(({ localName }) => !without.has(localName));
-  const shows = (element) => element.localName === 'img' || getComputedStyle(element).backgroundImage.includes('url(');
+  const shows = (element) => element.localName === 'img'
+    || [null, '::before', '::after'].some((pseudo) => getComputedStyle(element, pseudo).backgroundImage.includes('url('));
   const pictures = [document.body, ...all].filter(shows).map((element) => ({
     name: element.parentElement ? `${own(element.parentElement.localName === 'picture' ? element.parentElement.parentElement : element.parentElement)} > ${own(element)}` : own(element),
     box: box(element),

@@ -1,8 +1,9 @@
 //! A real Chromium against pages served on loopback.
 
-use std::time::Duration;
+use std::{os::unix::fs::PermissionsExt, time::Duration};
 
-use kivet_browser::{Chromium, Device};
+use kivet_browser::{BrowserError, Chromium, Device};
+use rustix::process::{Pid, Signal, kill_process};
 use tokio::{
     io::{AsyncReadExt, AsyncWriteExt},
     net::TcpListener,
@@ -45,4 +46,27 @@ async fn a_page_is_at_rest_whatever_the_one_before_still_waited_for() {
     assert!(tab.evaluate::<bool>("(setTimeout(() => fetch('/never'), 300), true)").await.unwrap());
     tab.open(&format!("{root}/slow")).await.unwrap();
     chromium.close().await.unwrap();
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_browser_that_is_killed_fails_what_waits_for_it() {
+    let folder = tempfile::tempdir().unwrap();
+    let (program, id) = (folder.path().join("browser"), folder.path().join("id"));
+    let real = kivet_browser::find().unwrap();
+    let script = format!("#!/bin/sh\necho $$ > {}\nexec {} \"$@\"\n", id.display(), real.display());
+    std::fs::write(&program, script).unwrap();
+    std::fs::set_permissions(&program, std::fs::Permissions::from_mode(0o755)).unwrap();
+    let chromium = Chromium::launch_program(program).await.unwrap();
+    let tab = chromium.tab(Device::named("laptop").unwrap()).await.unwrap();
+    let waiting = tab.evaluate::<bool>("new Promise(() => {})");
+    let killing = async {
+        tokio::time::sleep(Duration::from_millis(300)).await;
+        let id = std::fs::read_to_string(&id).unwrap().trim().parse().unwrap();
+        kill_process(Pid::from_raw(id).unwrap(), Signal::KILL).unwrap();
+    };
+    let within = tokio::time::timeout(Duration::from_secs(20), waiting);
+    let (waited, ()) = tokio::join!(within, killing);
+    assert!(matches!(waited, Ok(Err(BrowserError::Ended))), "{waited:?}");
+    assert!(matches!(tab.open("about:blank").await, Err(BrowserError::Ended)));
+    assert!(chromium.close().await.is_err());
 }

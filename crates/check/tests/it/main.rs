@@ -5,6 +5,7 @@ mod cascade;
 mod findings;
 mod fit_sizes;
 mod layouts;
+mod learned;
 mod pages;
 mod pictures;
 mod server;

@@ -169,3 +169,77 @@ fn reduced_decoding_always_leaves_twice_as_many_pixels_on_each_side() {
         assert!(enough || eighths == 8.0, "{crop:?} {drawn}: {eighths}");
     }
 }
+
+/// A TIFF of one strip: each entry a tag and a number.
+fn tiff_of(little: bool, entries: &[(u16, u32)], strip: &[u8]) -> Vec<u8> {
+    let two = |value: u16| if little { value.to_le_bytes() } else { value.to_be_bytes() };
+    let four = |value: u32| if little { value.to_le_bytes() } else { value.to_be_bytes() };
+    let data = 8 + 2 + (entries.len() as u32 + 2) * 12 + 4;
+    let strip_entries = [(273, data), (279, strip.len() as u32)];
+    let mut entries: Vec<(u16, u32)> = entries.iter().copied().chain(strip_entries).collect();
+    entries.sort_unstable();
+    let mut bytes = if little { b"II".to_vec() } else { b"MM".to_vec() };
+    bytes.extend([two(42).as_slice(), &four(8), &two(entries.len() as u16)].concat());
+    for (tag, value) in entries {
+        bytes.extend([two(tag).as_slice(), &two(4), &four(1), &four(value)].concat());
+    }
+    [bytes.as_slice(), &four(0), strip].concat()
+}
+
+#[test]
+fn tiffs_of_ten_to_fourteen_bits_give_their_values() {
+    const WIDTH: usize = 7;
+    for (bits, samples, white, little) in [
+        (12, 1, true, true),
+        (12, 1, false, false),
+        (10, 1, false, true),
+        (14, 1, false, false),
+        (12, 3, false, true),
+    ] {
+        let max = (1u32 << bits) - 1;
+        let values: Vec<u32> =
+            (0..WIDTH * samples).map(|at| at as u32 * max / (WIDTH * samples - 1) as u32).collect();
+        // Each row begins at a whole byte.
+        let packed: String = values.iter().map(|value| format!("{value:0bits$b}")).collect();
+        let row: Vec<u8> = packed
+            .as_bytes()
+            .chunks(8)
+            .map(|bits| bits.iter().enumerate().map(|(at, bit)| (bit - b'0') << (7 - at)).sum())
+            .collect();
+        let photometric = if samples == 3 { 2 } else { u32::from(!white) };
+        let entries = [
+            (256, WIDTH as u32),
+            (257, 2),
+            (258, bits as u32),
+            (259, 1),
+            (262, photometric),
+            (277, samples as u32),
+            (278, 2),
+        ];
+        let raster = whole(&tiff_of(little, &entries, &[row.clone(), row].concat()));
+        assert_eq!(raster.size(), Size::new(WIDTH as u32, 2));
+        let shown = |value: &u32| {
+            let value = if white { max - value } else { *value };
+            (f64::from(value) / f64::from(max) * 255.0).round() as i32
+        };
+        let wanted: Vec<i32> = match samples {
+            1 => values.iter().flat_map(|value| [shown(value); 3]).collect(),
+            _ => values.iter().map(shown).collect(),
+        };
+        let near = |(one, other): (&u8, &i32)| (i32::from(*one) - other).abs() <= 1;
+        let row = raster.bytes().iter().zip(wanted.iter().cycle());
+        assert!(row.clone().all(near), "{bits} bits, {samples} samples: {:?}", raster.bytes());
+    }
+}
+
+#[test]
+fn a_jpeg_whose_segment_is_cut_short_is_read() {
+    let raster = Raster::filled(Size::new(40, 30), [200, 60, 20, 255], false);
+    let jpeg = encode(&raster, Format::Jpeg, Encoding::lossy(90.0)).expect("a file");
+    for content in [b"Adobe".as_slice(), b"Adobe\0d\0\0\0\0"] {
+        for said in [14, content.len() as u8 + 2] {
+            let cut = [&jpeg[..2], &[0xFF, 0xEE, 0, said], content, &jpeg[2..]].concat();
+            assert_eq!(whole(&cut).bytes(), whole(&jpeg).bytes(), "{said} for {content:?}");
+        }
+    }
+}

@@ -160,6 +160,16 @@ impl Header {
         })
     }
 
+    /// Samples of a row as they are stored.
+    fn across(&self) -> usize {
+        self.size.width as usize * if self.planar { 1 } else { self.samples }
+    }
+
+    /// Bytes of a row as they are stored.
+    fn row_bytes(&self) -> usize {
+        (self.across() * usize::from(self.bits)).div_ceil(8)
+    }
+
     /// Samples pixel by pixel, of files that hold a plane after another.
     fn interleaved(&self, values: Values) -> Result<Values, ImageError> {
         let pixels = self.size.pixels() as usize;
@@ -255,10 +265,10 @@ fn values(unpacked: DecodingResult, header: &Header) -> Result<Values, ImageErro
     let wide = |samples: Vec<u16>| Ok(Values { samples, max: u16::MAX });
     let share = |value: f64| (value.clamp(0.0, 1.0) * 65_535.0 + 0.5) as u16;
     match unpacked {
-        DecodingResult::U8(bytes) if header.bits >= 8 => {
+        DecodingResult::U8(bytes) if header.bits == 8 => {
             Ok(Values { samples: bytes.into_iter().map(u16::from).collect(), max: 255 })
         }
-        DecodingResult::U8(bytes) => Ok(narrow(&bytes, header)),
+        DecodingResult::U8(bytes) if header.bits < 16 => Ok(packed(&bytes, header)),
         DecodingResult::U16(samples) => wide(samples),
         DecodingResult::U32(samples) => {
             wide(samples.into_iter().map(|one| (one >> 16) as u16).collect())
@@ -271,19 +281,22 @@ fn values(unpacked: DecodingResult, header: &Header) -> Result<Values, ImageErro
     }
 }
 
-/// Samples of fewer than 8 bits; rows begin at whole bytes.
-fn narrow(bytes: &[u8], header: &Header) -> Values {
+/// Samples of fewer than 16 bits, packed from the highest bit of each byte on; rows begin at whole
+/// bytes. More than 8 bits are brought to 16.
+fn packed(bytes: &[u8], header: &Header) -> Values {
     let bits = usize::from(header.bits).max(1);
-    let across = header.size.width as usize * if header.planar { 1 } else { header.samples };
-    let max = (1u16 << bits) - 1;
+    let (across, max) = (header.across(), (1u32 << bits) - 1);
     let mut samples = Vec::new();
-    for row in bytes.chunks_exact((across * bits).div_ceil(8)) {
+    for row in bytes.chunks_exact(header.row_bytes()) {
         samples.extend((0..across).map(|at| {
             let bit = at * bits;
-            u16::from(row[bit / 8]) >> (8 - bits - bit % 8) & max
+            let byte = |at: usize| u32::from(row.get(bit / 8 + at).copied().unwrap_or(0));
+            let window = byte(0) << 16 | byte(1) << 8 | byte(2);
+            let value = window >> (24 - bits - bit % 8) & max;
+            (if bits > 8 { value * u32::from(u16::MAX) / max } else { value }) as u16
         }));
     }
-    Values { samples, max }
+    Values { samples, max: if bits > 8 { u16::MAX } else { max as u16 } }
 }
 
 /// Colour as it is before it was multiplied by an alpha of `value` in `top`.
@@ -328,22 +341,43 @@ fn lab([l, a, b]: [u16; 3], max: u16, signed: bool) -> [f32; 3] {
     [f32::from(l) * 100.0 / f32::from(max), part(a), part(b)]
 }
 
-/// The file with what the unpacker refuses put in words it knows: its kind of pixels, and bytes
-/// whose bits are stored the other way round (`FillOrder` 2).
+/// The file with what the unpacker refuses put in words it knows: its kind of pixels, samples of 9 to
+/// 15 bits as the bytes they are packed into, and bytes whose bits are stored the other way round
+/// (`FillOrder` 2).
 fn readable<'a>(bytes: &'a [u8], header: &Header) -> Result<Cow<'a, [u8]>, ImageError> {
     let mut decoder = opened(bytes, Limits::DEFAULT)?;
     let mut out = Cow::Borrowed(bytes);
+    let as_bytes = (9..16).contains(&header.bits);
     let told = match header.photometric {
+        Photometric::Gray => None,
+        _ if as_bytes => Some(AS_GRAY),
         Photometric::Palette => Some(AS_GRAY),
         Photometric::Lab { .. } => Some(AS_RGB),
         // A JPEG within unpacks to whole pixels; elsewhere halved chroma stays refused.
         Photometric::YCbCr if header.whole_chroma => Some(AS_RGB),
         _ => None,
     };
-    if let Some(kind) = told {
-        let at = photometric_value(bytes).ok_or_else(|| damaged("its directory cannot be read"))?;
-        let two = if bytes.starts_with(b"II") { kind.to_le_bytes() } else { kind.to_be_bytes() };
-        out.to_mut()[at..at + 2].copy_from_slice(&two);
+    let told = told.map(|kind| (Tag::PhotometricInterpretation, u32::from(kind)));
+    let mut changes: Vec<(Tag, u32)> = told.into_iter().collect();
+    if as_bytes {
+        let mut number = |tag: Tag| decoder.find_tag_unsigned::<u32>(tag).map_err(unreadable);
+        if number(Tag::Predictor)?.is_some_and(|kind| kind != 1)
+            || number(Tag::TileWidth)?.is_some()
+        {
+            let bits = header.bits;
+            return Err(damaged(format!(
+                "samples of {bits} bits in tiles or as differences cannot be read"
+            )));
+        }
+        changes.push((Tag::ImageWidth, header.row_bytes() as u32));
+        changes.push((Tag::BitsPerSample, 8));
+        if header.samples > 1 && !header.planar {
+            changes.push((Tag::SamplesPerPixel, 1));
+        }
+    }
+    for (tag, value) in changes {
+        let at = entry(bytes, tag).ok_or_else(|| damaged("its directory cannot be read"))?;
+        put(&mut out.to_mut()[at..at + 12], value, bytes.starts_with(b"II"));
     }
     if decoder.find_tag_unsigned::<u16>(Tag::FillOrder).map_err(unreadable)? == Some(2) {
         for (offsets, lengths) in
@@ -366,9 +400,8 @@ fn readable<'a>(bytes: &'a [u8], header: &Header) -> Result<Cow<'a, [u8]>, Image
     Ok(out)
 }
 
-/// Where the value of tag 262 stands in the first directory, of the classic kind.
-fn photometric_value(bytes: &[u8]) -> Option<usize> {
-    const PHOTOMETRIC: u16 = 262;
+/// Where the entry of a tag stands in the first directory, of the classic kind: 12 bytes (section 2).
+fn entry(bytes: &[u8], tag: Tag) -> Option<usize> {
     let little = bytes.starts_with(b"II");
     let short = |at: usize| {
         let two = *bytes.get(at..)?.first_chunk::<2>()?;
@@ -381,8 +414,18 @@ fn photometric_value(bytes: &[u8]) -> Option<usize> {
     let directory =
         if little { u32::from_le_bytes(four) } else { u32::from_be_bytes(four) } as usize;
     let entries = (0..usize::from(short(directory)?)).map(|entry| directory + 2 + entry * 12);
-    let found = entries.into_iter().find(|at| short(*at) == Some(PHOTOMETRIC))?;
-    bytes.get(found..found + 12).map(|_| found + 8)
+    let found = entries.into_iter().find(|at| short(*at) == Some(tag.to_u16()))?;
+    bytes.get(found..found + 12).map(|_| found)
+}
+
+/// Makes the value of an entry one number of four bytes.
+fn put(entry: &mut [u8], value: u32, little: bool) {
+    const LONG: u16 = 4;
+    let two = |value: u16| if little { value.to_le_bytes() } else { value.to_be_bytes() };
+    let four = |value: u32| if little { value.to_le_bytes() } else { value.to_be_bytes() };
+    entry[2..4].copy_from_slice(&two(LONG));
+    entry[4..8].copy_from_slice(&four(1));
+    entry[8..12].copy_from_slice(&four(value));
 }
 
 fn unreadable(error: TiffError) -> ImageError {

@@ -63,7 +63,9 @@ fn luma_steps(bytes: &[u8]) -> Option<f32> {
 
 /// Where the first scan begins.
 fn first_scan(bytes: &[u8]) -> usize {
-    2 + segments(bytes).map(|(_, data)| data.len() + 4).sum::<usize>()
+    let mut segments = segments(bytes);
+    segments.by_ref().for_each(drop);
+    segments.at
 }
 
 /// True if an end marker follows the first scan. Within coded data 0xFF is followed by 0 or a
@@ -98,22 +100,34 @@ pub(crate) fn icc_profile(bytes: &[u8]) -> Option<Vec<u8>> {
     (!chunks.is_empty()).then(|| chunks.iter().flat_map(|chunk| &chunk[2..]).copied().collect())
 }
 
-/// Marker and payload of each segment up to the first scan.
-pub(crate) fn segments(bytes: &[u8]) -> impl Iterator<Item = (u8, &[u8])> {
-    let mut at = 2;
-    std::iter::from_fn(move || {
+/// Marker and payload of each segment up to the first scan. Bytes between segments are passed over, as
+/// decoders do: a segment cut short takes in the beginning of the next.
+pub(crate) fn segments(bytes: &[u8]) -> Segments<'_> {
+    Segments { bytes, at: 2 }
+}
+
+/// See [`segments`].
+pub(crate) struct Segments<'a> {
+    bytes: &'a [u8],
+    /// Where the next segment begins, or the first scan.
+    at: usize,
+}
+
+impl<'a> Iterator for Segments<'a> {
+    type Item = (u8, &'a [u8]);
+
+    fn next(&mut self) -> Option<Self::Item> {
         // Fill bytes of 0xFF may precede a marker (B.1.1.2).
-        while bytes.get(at) == Some(&0xFF) && bytes.get(at + 1) == Some(&0xFF) {
-            at += 1;
-        }
-        let [0xFF, marker, high, low] = *bytes.get(at..at + 4)? else { return None };
+        let is_marker = |pair: &[u8]| pair[0] == 0xFF && !matches!(pair[1], 0 | 0xFF);
+        self.at += self.bytes.get(self.at..)?.windows(2).position(is_marker)?;
+        let [_, marker, high, low] = *self.bytes.get(self.at..)?.first_chunk::<4>()?;
         const SOS: u8 = 0xDA;
         if marker == SOS {
             return None;
         }
         let length = usize::from(u16::from_be_bytes([high, low]));
-        let data = bytes.get(at + 4..at + 2 + length)?;
-        at += 2 + length;
+        let data = self.bytes.get(self.at + 4..self.at + 2 + length)?;
+        self.at += 2 + length;
         Some((marker, data))
-    })
+    }
 }

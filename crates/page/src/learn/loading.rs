@@ -1,7 +1,7 @@
 //! When each picture of a page is fetched, from what the devices show.
 
 use super::{SeenPage, SeenPicture};
-use crate::{DEVICES, Loading};
+use crate::{DEVICES, Loading, observation::Role};
 
 /// When a picture is fetched.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -18,10 +18,21 @@ pub(super) fn loadings(page: &SeenPage) -> Vec<When> {
         let stretches: Vec<&Stretch> = firsts.iter().filter(|one| one.picture == at).collect();
         match stretches.as_slice() {
             [] => When { loading: policy(picture), media: None },
+            _ if is_variant(page, picture) => When { loading: Loading::Near, media: None },
             stretches => When { loading: Loading::First, media: media(stretches) },
         }
     };
     page.pictures.iter().enumerate().map(when).collect()
+}
+
+/// True for a background of which other screens show another file: conditions of its stylesheet decide
+/// which, and a preload under any other condition would fetch both.
+fn is_variant(page: &SeenPage, picture: &SeenPicture) -> bool {
+    let shares =
+        |one: &SeenPicture| one.element.path == picture.element.path && one.file != picture.file;
+    picture.role == Role::Background
+        && picture.devices.iter().any(|one| !one.rendered)
+        && page.pictures.iter().any(shares)
 }
 
 /// Windows on which one picture is the largest paint: `from` this width, and narrower than `below`.

@@ -14,7 +14,7 @@ use crate::{Device, Layout, Place, Population, Screen};
 const DENSITIES: [f64; 4] = [1.0, 1.5, 2.0, 3.0];
 
 /// Viewports at which the picture is shown this much wider than at the narrowest of them share a
-/// rule.
+/// rule, density by density.
 const BAND: f64 = 1.06;
 
 /// No background has more rules for stretches of viewports, unless it has more layouts.
@@ -188,11 +188,11 @@ fn stretches(
 }
 
 /// The candidates of one format; the last format of all is written without its type.
-fn set(one: &Use<'_>, format: Option<Format>, number: usize, shown: f64) -> Vec<Candidate> {
+fn set(one: &Use<'_>, format: Option<Format>, number: usize, shown: Shown) -> Vec<Candidate> {
     let cap = one.place.density_on(f64::INFINITY);
     let is_plain = |format: Format| matches!(format, Format::Jpeg | Format::Png | Format::Gif);
     let mut set: Vec<Candidate> = Vec::new();
-    for density in DENSITIES.into_iter().filter(|density| *density <= cap) {
+    for (density, shown) in DENSITIES.into_iter().zip(shown).filter(|(one, _)| *one <= cap) {
         let recipe = &one.offered.layouts[number].taken(shown * density).recipe;
         let url = match format {
             Some(format) => one.picture.url(&format!("{recipe}_as-{format}")),
@@ -256,9 +256,12 @@ fn range(above: Option<u32>, up_to: Option<u32>) -> Option<String> {
     }
 }
 
+/// How wide a picture is shown at most on screens of each of `DENSITIES`, in CSS pixels.
+type Shown = [f64; DENSITIES.len()];
+
 /// Stretches of viewport widths on which a layout is shown: the last width of each, and how wide
 /// the picture is there at most.
-fn bands(place: &Place, number: usize, layout: &Layout) -> Vec<(u32, f64)> {
+fn bands(place: &Place, number: usize, layout: &Layout) -> Vec<(u32, Shown)> {
     let all = || Population::assumed().screens.iter().map(Screen::device);
     let mut screens: Vec<Device> =
         all().filter(|device| place.layout_on(device) == number).collect();
@@ -268,42 +271,62 @@ fn bands(place: &Place, number: usize, layout: &Layout) -> Vec<(u32, f64)> {
     screens.sort_by_key(|device| device.width);
     let mut bands: Vec<Band> = Vec::new();
     for device in screens {
-        let shown = layout.sizes.shown_on(&device).max(1.0);
+        let next = Band::of(&device, place, layout);
         match bands.last_mut() {
-            Some(band) if band.takes(device.width, shown) => {
-                *band = Band {
-                    up_to: device.width,
-                    least: band.least.min(shown),
-                    most: band.most.max(shown),
-                };
+            Some(last) if last.up_to == next.up_to || last.with(&next).spread() <= BAND => {
+                *last = last.with(&next);
             }
-            _ => bands.push(Band { up_to: device.width, least: shown, most: shown }),
+            _ => bands.push(next),
         }
     }
     // A layout for windows of one shape has few screens, and each of them counts.
     let limit = (MAX_STRETCHES / (place.alternatives.len() + 1)).max(MIN_STRETCHES);
     while bands.len() > limit {
-        let apart =
-            |pair: &[Band]| pair[0].most.max(pair[1].most) / pair[0].least.min(pair[1].least);
-        let closest = (0..bands.len() - 1)
-            .min_by(|one, other| apart(&bands[*one..]).total_cmp(&apart(&bands[*other..])));
+        let spread = |at: &usize| bands[*at].with(&bands[at + 1]).spread();
+        let closest =
+            (0..bands.len() - 1).min_by(|one, other| spread(one).total_cmp(&spread(other)));
         let Some(at) = closest else { break };
-        let before = bands.remove(at);
-        bands[at].least = bands[at].least.min(before.least);
-        bands[at].most = bands[at].most.max(before.most);
+        bands[at] = bands[at].with(&bands[at + 1]);
+        bands.remove(at + 1);
     }
-    bands.into_iter().map(|band| (band.up_to, band.most)).collect()
+    bands.into_iter().map(|band| (band.up_to, band.shown())).collect()
 }
 
+/// Screens whose viewports share a rule.
+#[derive(Clone, Copy)]
 struct Band {
     up_to: u32,
-    least: f64,
-    most: f64,
+    /// How wide the picture is shown at least and at most on screens of each of `DENSITIES`.
+    shown: [Option<(f64, f64)>; DENSITIES.len()],
 }
 
 impl Band {
-    /// True if a screen may share the rule: it is about as wide there, or of the same viewport.
-    fn takes(&self, width: u32, shown: f64) -> bool {
-        width == self.up_to || shown.max(self.most) <= self.least.min(shown) * BAND
+    fn of(device: &Device, place: &Place, layout: &Layout) -> Self {
+        let shown = layout.sizes.shown_on(device).max(1.0);
+        let density = place.density_on(device.density);
+        let at = DENSITIES.iter().position(|one| density <= *one).unwrap_or(DENSITIES.len() - 1);
+        let mut band = Self { up_to: device.width, shown: [None; DENSITIES.len()] };
+        band.shown[at] = Some((shown, shown));
+        band
+    }
+
+    fn with(&self, wider: &Self) -> Self {
+        let both = |at: usize| match (self.shown[at], wider.shown[at]) {
+            (Some(one), Some(other)) => Some((f64::min(one.0, other.0), f64::max(one.1, other.1))),
+            (one, other) => one.or(other),
+        };
+        Self { up_to: wider.up_to, shown: std::array::from_fn(both) }
+    }
+
+    /// How many times as wide as on the narrowest screen of its density the picture is shown.
+    fn spread(&self) -> f64 {
+        let of_density = self.shown.iter().flatten().map(|(least, most)| most / least);
+        of_density.fold(1.0, f64::max)
+    }
+
+    /// The widths to send pictures for: where no screen of a density is known, the widest of all.
+    fn shown(&self) -> Shown {
+        let widest = self.shown.iter().flatten().map(|(_, most)| *most).fold(1.0, f64::max);
+        self.shown.map(|one| one.map_or(widest, |(_, most)| most))
     }
 }
