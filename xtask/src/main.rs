@@ -1,6 +1,7 @@
 //! Set-up, demo, tests, benches and screenshots of this repository: `cargo xtask NAME`.
 
 mod bench;
+mod halves;
 mod machine;
 mod modules;
 mod packages;
@@ -26,7 +27,8 @@ const USAGE: &str = "cargo xtask NAME
   bench NAME      a side-by-side measure: choice, cold, density, hits, ladder, latency, lossless,
                   markup, memory, pages, prior, resize; --write keeps what it prints in docs/design/measures
   pictures        what is sent of pictures that others made, fetched from the registries; --write as above
-  sites [NAME]    try rewriting on sites that others made, fetched from the registries
+  sites [NAME]    try rewriting on sites that others made, fetched from the registries; --halves: rules
+                  from half of the pages on the other half
   shots           make docs/screenshots anew from the demo
   originals [PART]  paint the demo's originals anew, or those whose path contains PART";
 
@@ -102,7 +104,10 @@ fn run() -> Result<()> {
         ["sites", rest @ ..] => {
             machine::install(&[BUILD, TEST])?;
             web_built()?;
-            sites::run(rest)
+            match rest {
+                ["--halves", rest @ ..] => halves::run(rest),
+                rest => sites::run(rest),
+            }
         }
         ["shots"] => {
             machine::install(&[BUILD, TEST, SHOOT])?;

@@ -17,17 +17,17 @@ use crate::{
 };
 
 /// A site, by the package that brings it and its folder there.
-struct Site {
-    name: &'static str,
-    package: Package,
-    folder: &'static str,
+pub struct Site {
+    pub name: &'static str,
+    pub package: Package,
+    pub folder: &'static str,
 }
 
 const fn npm(name: &'static str, package: &'static str, folder: &'static str) -> Site {
     Site { name, package: Package::Npm(package), folder }
 }
 
-const SITES: [Site; 15] = [
+pub const SITES: [Site; 15] = [
     npm("one-page-wonder", "startbootstrap-one-page-wonder@6.0.6", "package/dist"),
     npm("resume", "startbootstrap-resume@7.0.6", "package/dist"),
     npm("lightbox", "lightbox2@2.12.0", "package"),
@@ -50,7 +50,7 @@ const SITES: [Site; 15] = [
 ];
 
 /// The port of the service of a site under trial.
-const PORT: u16 = 18_484;
+pub const PORT: u16 = 18_484;
 
 /// How long the service may take to start.
 const START: Duration = Duration::from_secs(20);
@@ -70,22 +70,21 @@ struct Measured {
     note: String,
 }
 
-/// Tries the sites whose names contain one of `names`, or all; writes the table to the measures when
-/// all were tried. `--binary FILE` takes a built `kivet`.
-pub fn run(arguments: &[&str]) -> Result<()> {
-    let binary = arguments.windows(2).find(|pair| pair[0] == "--binary").map(|pair| pair[1]);
-    let names: Vec<&str> = arguments
-        .iter()
-        .copied()
-        .filter(|one| *one != "--binary" && Some(*one) != binary)
-        .collect();
-    let binary = match binary {
-        Some(file) => PathBuf::from(file),
-        None => {
+/// The `kivet` of `--binary FILE`, or one that is built, and the other arguments.
+pub fn binary<'a>(arguments: &[&'a str]) -> Result<(PathBuf, Vec<&'a str>)> {
+    match arguments {
+        [before @ .., "--binary", file] => Ok((PathBuf::from(file), before.to_vec())),
+        _ => {
             cargo(&["build", "--release", "--package", "kivet"])?;
-            release_binary("kivet")?
+            Ok((release_binary("kivet")?, arguments.to_vec()))
         }
-    };
+    }
+}
+
+/// Tries the sites whose names contain one of `names`, or all; writes the table to the measures when
+/// all were tried.
+pub fn run(arguments: &[&str]) -> Result<()> {
+    let (binary, names) = binary(arguments)?;
     let folder = std::env::temp_dir().join("kivet-sites");
     fs::create_dir_all(&folder)?;
     let mut rows = Vec::new();
@@ -137,19 +136,19 @@ fn measured(binary: &Path, folder: &Path, site: &Site) -> Result<Measured> {
     Ok(Measured::of(site.name, &report, (proving, baking)))
 }
 
-fn path(path: &Path) -> &str {
+pub fn path(path: &Path) -> &str {
     path.to_str().unwrap_or_default()
 }
 
 /// Runs `kivet apply` on the site in a folder.
-fn apply(binary: &Path, work: &Path, arguments: &[&str]) -> Result<Output> {
+pub fn apply(binary: &Path, work: &Path, arguments: &[&str]) -> Result<Output> {
     let mut command = Command::new(binary);
     command.current_dir(work).args(["apply", "site", "--json"]).args(arguments);
     command.env("KIVET_SERVICE", format!("http://127.0.0.1:{PORT}"));
     command.stderr(Stdio::piped()).output().context("cannot run kivet apply")
 }
 
-fn last_line(output: &Output) -> String {
+pub fn last_line(output: &Output) -> String {
     let text = String::from_utf8_lossy(&output.stderr);
     text.lines().rev().find(|line| !line.trim().is_empty()).unwrap_or("no message").to_owned()
 }
@@ -170,10 +169,10 @@ fn refuse_secrets(folder: &Path) -> Result<()> {
 }
 
 /// A service for one site, which ends with it.
-struct Service(Child);
+pub struct Service(Child);
 
 impl Service {
-    fn start(binary: &Path, pages: &Path) -> Result<Self> {
+    pub fn start(binary: &Path, pages: &Path) -> Result<Self> {
         let mut command = Command::new(binary);
         command.arg("serve").arg("--config").arg(pages.join("kivet.toml"));
         command.args(["--listen", &format!("127.0.0.1:{PORT}")]);

@@ -20,16 +20,6 @@ pub enum BrowserError {
     /// It did not do as told.
     #[error("Chromium failed")]
     Failed(#[source] CdpError),
-    /// A page did not come to rest.
-    #[error("{url} did not finish within {seconds} s: {}", unfinished(waited_for))]
-    TooSlow {
-        /// The page.
-        url: String,
-        /// How long was waited.
-        seconds: u64,
-        /// What it asked for and did not get.
-        waited_for: Vec<String>,
-    },
     /// A page could not be had.
     #[error("{url} {problem}")]
     NoPage {
@@ -49,13 +39,5 @@ impl From<CdpError> for BrowserError {
             CdpError::ChannelSendError(_) => Self::Ended,
             error => Self::Failed(error),
         }
-    }
-}
-
-fn unfinished(waited_for: &[String]) -> String {
-    match waited_for {
-        [] => "it keeps asking for more".to_owned(),
-        [only] => format!("{only} was still under way"),
-        [first, rest @ ..] => format!("{first} and {} more were still under way", rest.len()),
     }
 }

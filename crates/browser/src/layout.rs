@@ -46,7 +46,7 @@ impl Tab {
     /// its scale, in pixels a CSS pixel. Lazy pictures are fetched first.
     ///
     /// # Errors
-    /// If the browser fails, or the page does not come to rest.
+    /// If the browser fails.
     pub async fn laid_out(
         &self,
         window: (u32, u32),
@@ -54,9 +54,9 @@ impl Tab {
         const EAGER: &str = "(document.querySelectorAll('[loading=lazy]').forEach((one) => { one.loading = 'eager'; }), scrollTo(0, 0), true)";
         self.resize(window).await?;
         let _: bool = self.evaluate(EAGER).await?;
-        self.rest().await?;
+        self.rest().await;
         self.show_frame().await?;
-        self.rest().await?;
+        self.rest().await;
         let layout: PageLayout = self.evaluate(LAYOUT).await?;
         let (width, height) = layout.size;
         let scale = (MAX_PIXELS / (width * height).max(1.0)).sqrt().min(MAX_SCALE);

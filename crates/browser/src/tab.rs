@@ -16,25 +16,28 @@ use chromiumoxide::{
             SetScriptExecutionDisabledParams, SetUserAgentOverrideParams,
         },
         network::{
-            EnableParams, EventLoadingFailed, EventLoadingFinished, EventRequestServedFromCache,
-            EventRequestWillBeSent, EventResponseReceived,
+            EnableParams, EventDataReceived, EventLoadingFailed, EventLoadingFinished,
+            EventRequestServedFromCache, EventRequestWillBeSent, EventResponseReceived,
         },
-        page::CaptureScreenshotFormat,
+        page::{
+            CaptureScreenshotFormat, DialogType, EventJavascriptDialogOpening,
+            HandleJavaScriptDialogParams,
+        },
     },
     page::ScreenshotParams,
 };
 use futures::StreamExt;
 use kivet_page::{Device, observation::Request};
 use serde::{Deserialize, de::DeserializeOwned};
-use tokio::time::{Instant, sleep};
+use tokio::time::{Instant, sleep, timeout};
 
 use crate::{
     BrowserError,
-    traffic::{STILL, Traffic},
+    traffic::{Rest, STILL, Traffic},
 };
 
-/// How long a page may take to come to rest.
-const PATIENCE: Duration = Duration::from_secs(60);
+/// How long a page may take to show a frame: a drawing can keep it from that.
+const FRAME: Duration = Duration::from_secs(15);
 
 /// The most frames shown until a page stops asking for more.
 const MAX_FRAMES: u32 = 8;
@@ -104,9 +107,20 @@ impl Tab {
         let mut failed = self.page.event_listener::<EventLoadingFailed>().await?;
         let traffic = Arc::clone(&self.traffic);
         let mut cached = self.page.event_listener::<EventRequestServedFromCache>().await?;
+        let mut data = self.page.event_listener::<EventDataReceived>().await?;
+        let mut dialogs = self.page.event_listener::<EventJavascriptDialogOpening>().await?;
+        let page = self.page.clone();
         tokio::spawn(async move {
             loop {
                 tokio::select! {
+                    Some(event) = dialogs.next() => {
+                        lock(&traffic).on_dialog(&event);
+                        // Leaving is always wanted; nothing else is agreed to.
+                        let leaves = event.r#type == DialogType::Beforeunload;
+                        // Where the dialog is gone already there is nothing to answer.
+                        let _ = page.execute(HandleJavaScriptDialogParams::new(leaves)).await;
+                    }
+                    Some(event) = data.next() => lock(&traffic).on_data(&event),
                     Some(event) = sent.next() => lock(&traffic).on_sent(&event),
                     Some(event) = received.next() => lock(&traffic).on_received(&event),
                     Some(event) = cached.next() => lock(&traffic).on_cached(&event),
@@ -119,30 +133,39 @@ impl Tab {
         Ok(())
     }
 
-    /// Opens an address and waits until the page is at rest.
+    /// Opens an address and waits until the page is at rest. Its document is enough for that: frames,
+    /// films and scripts may keep a page from its `load` event for ever.
     ///
     /// # Errors
-    /// If the browser fails, or the page does not come to rest within a minute.
+    /// If the browser fails, or there is no document.
     pub async fn open(&self, url: &str) -> Result<(), BrowserError> {
-        self.page.goto(url).await?;
-        self.rest().await
+        const LEFT: &str = "(window.__kivetLeft = true)";
+        let _: bool = self.evaluate(LEFT).await?;
+        tokio::select! {
+            loaded = self.page.goto(url) => drop(loaded?),
+            () = self.parsed() => {}
+        }
+        self.rest().await;
+        Ok(())
     }
 
-    /// Waits until no request is under way.
-    ///
-    /// # Errors
-    /// If that takes more than a minute.
-    pub async fn rest(&self) -> Result<(), BrowserError> {
+    /// Waits until another document than the one that was left is there, and its text was read.
+    async fn parsed(&self) {
+        const PARSED: &str = "!window.__kivetLeft && document.readyState !== 'loading'
+            && location.protocol.startsWith('http')";
+        // Between two documents no execution context answers.
+        while !matches!(self.evaluate::<bool>(PARSED).await, Ok(true)) {
+            sleep(STILL / 4).await;
+        }
+    }
+
+    /// Waits until no request is under way, or nothing arrives any more, at most a minute.
+    pub async fn rest(&self) {
         let started = Instant::now();
         loop {
             sleep(STILL / 4).await;
-            if lock(&self.traffic).is_still(started) {
-                return Ok(());
-            }
-            if started.elapsed() > PATIENCE {
-                let url = self.page.url().await?.unwrap_or_default();
-                let waited_for = lock(&self.traffic).under_way();
-                return Err(BrowserError::TooSlow { url, seconds: PATIENCE.as_secs(), waited_for });
+            if lock(&self.traffic).rest(started) == Rest::Reached {
+                return;
             }
         }
     }
@@ -152,15 +175,15 @@ impl Tab {
     /// told of a paint well after it. A page that never settles is taken as it is after a few.
     ///
     /// # Errors
-    /// If the browser fails, or the page does not come to rest within a minute.
+    /// If the browser fails.
     pub(crate) async fn painted(&self) -> Result<(), BrowserError> {
         let (mut before, mut alike) = (self.progress().await?, 0);
         for _ in 0..MAX_FRAMES {
             self.show_frame().await?;
-            self.rest().await?;
+            self.rest().await;
             let now = self.progress().await?;
             alike = if now == before { alike + 1 } else { 0 };
-            if alike == 2 {
+            if alike == 2 || self.traffic().is_restless() {
                 break;
             }
             before = now;
@@ -174,12 +197,17 @@ impl Tab {
         Ok((lock(&self.traffic).requests().len(), largest))
     }
 
-    /// Decodes the pictures that arrived and shows a frame with them. CSS backgrounds cannot be
-    /// asked to decode, but a screenshot is taken of a frame that has all it shows.
+    /// Decodes the pictures that arrived and shows a frame with them, if that takes no longer than a
+    /// page may. CSS backgrounds cannot be asked to decode, but a screenshot is taken of a frame that
+    /// has all it shows.
     ///
     /// # Errors
     /// If the browser fails.
     pub(crate) async fn show_frame(&self) -> Result<(), BrowserError> {
+        timeout(FRAME, self.frame()).await.unwrap_or(Ok(()))
+    }
+
+    async fn frame(&self) -> Result<(), BrowserError> {
         const DECODED: &str =
             "Promise.all([...document.images].filter(({ complete, naturalWidth }) => complete && naturalWidth)
             .map((image) => image.decode().catch(() => {}))).then(() => true)";
@@ -197,13 +225,13 @@ impl Tab {
     /// rest.
     ///
     /// # Errors
-    /// As [`rest`](Self::rest).
+    /// If the browser fails.
     pub async fn scroll_to_end(&self) -> Result<(), BrowserError> {
         for _ in 0..SCREENS {
             let at_end: bool = self
                 .evaluate("(scrollBy({ top: innerHeight * 0.9, behavior: 'instant' }), scrollY + innerHeight >= document.documentElement.scrollHeight - 2)")
                 .await?;
-            self.rest().await?;
+            self.rest().await;
             if at_end {
                 break;
             }

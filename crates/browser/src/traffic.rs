@@ -3,9 +3,13 @@
 
 use std::{collections::HashMap, time::Duration};
 
-use chromiumoxide::cdp::browser_protocol::network::{
-    EventLoadingFailed, EventLoadingFinished, EventRequestServedFromCache, EventRequestWillBeSent,
-    EventResponseReceived, Headers, InitiatorType, RequestId, ResourceType as DevToolsType,
+use chromiumoxide::cdp::browser_protocol::{
+    network::{
+        EventDataReceived, EventLoadingFailed, EventLoadingFinished, EventRequestServedFromCache,
+        EventRequestWillBeSent, EventResponseReceived, Headers, InitiatorType, RequestId,
+        ResourceType as DevToolsType,
+    },
+    page::EventJavascriptDialogOpening,
 };
 use kivet_page::observation::{Redirect, Request, ResourceType, Started};
 use tokio::time::Instant;
@@ -13,10 +17,35 @@ use tokio::time::Instant;
 /// A page with no request under way for this long is at rest.
 pub(crate) const STILL: Duration = Duration::from_millis(400);
 
+/// Where nothing at all arrives for this long, what is under way will not be answered.
+const NEVER: Duration = Duration::from_secs(10);
+
+/// How long requests of scripts for data are waited for: some pages poll as long as they are open.
+const BACKGROUND: Duration = Duration::from_secs(5);
+
+/// How long a page may take to come to rest before it is measured as it is.
+const LONGEST: Duration = Duration::from_secs(60);
+
+/// Characters kept of a dialog's text.
+const MAX_TEXT: usize = 120;
+
+/// Whether a page has to be waited for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Rest {
+    Waiting,
+    Reached,
+}
+
 /// What is known of a page's requests.
 #[derive(Default)]
 pub(crate) struct Traffic {
     last_change: Option<Instant>,
+    /// The last change of a request that a script made for data.
+    last_background: Option<Instant>,
+    /// True once the page did not come to rest by itself: it is not waited for as long again.
+    restless: bool,
+    /// Texts of the dialogs that the page opened.
+    pub dialogs: Vec<String>,
     requests: HashMap<String, Heard>,
     /// In the order they were asked for.
     order: Vec<String>,
@@ -38,6 +67,8 @@ struct Heard {
     received: bool,
     /// The page went elsewhere meanwhile: of such a request the browser may never say more.
     left: bool,
+    /// A script asked for data.
+    background: bool,
     request: Request,
     hop_started_ms: f64,
 }
@@ -54,22 +85,57 @@ impl Traffic {
     }
 
     fn heard(&mut self, id: &RequestId) -> &mut Heard {
-        self.last_change = Some(Instant::now());
-        self.requests.entry(id.inner().clone()).or_default()
+        let heard = self.requests.entry(id.inner().clone()).or_default();
+        let last = match heard.background {
+            true => &mut self.last_background,
+            false => &mut self.last_change,
+        };
+        *last = Some(Instant::now());
+        heard
     }
 
     fn ms(&self, timestamp: f64) -> f64 {
         (timestamp - self.began.unwrap_or(timestamp)) * 1000.0
     }
 
-    /// True if nothing is under way and nothing changed for a while.
-    pub fn is_still(&self, since: Instant) -> bool {
-        !self.requests.values().any(Heard::is_under_way)
-            && self.last_change.unwrap_or(since).elapsed() >= STILL
+    /// Whether the page is at rest, for one that is waited for `since` then: nothing is under way and
+    /// nothing changed for a while. What nothing arrives of is marked as unanswered, and not waited
+    /// for any longer.
+    pub fn rest(&mut self, since: Instant) -> Rest {
+        let waited = since.elapsed();
+        let quiet = |last: Option<Instant>| last.map_or(waited, |last| last.elapsed()) >= STILL;
+        let [background, longest] = match self.restless {
+            true => [STILL, 2 * STILL],
+            false => [BACKGROUND, LONGEST],
+        };
+        let heeds_background = waited < background;
+        let counts =
+            |heard: &Heard| heard.is_under_way() && (heeds_background || !heard.background);
+        let is_quiet =
+            quiet(self.last_change) && (!heeds_background || quiet(self.last_background));
+        if is_quiet && !self.requests.values().any(counts) {
+            self.restless |= !heeds_background;
+            return Rest::Reached;
+        }
+        let last = self.last_change.max(self.last_background).unwrap_or(since).max(since);
+        if last.elapsed() >= NEVER {
+            for heard in self.requests.values_mut().filter(|heard| heard.is_under_way()) {
+                heard.request.unanswered = true;
+            }
+            return Rest::Reached;
+        }
+        self.restless |= waited >= longest;
+        if waited >= longest { Rest::Reached } else { Rest::Waiting }
+    }
+
+    /// True once the page did not come to rest by itself.
+    pub const fn is_restless(&self) -> bool {
+        self.restless
     }
 
     /// The addresses of what is under way, in order.
-    pub fn under_way(&self) -> Vec<String> {
+    #[cfg(test)]
+    fn under_way(&self) -> Vec<String> {
         let heard = self.order.iter().filter_map(|id| self.requests.get(id));
         heard.filter(|heard| heard.is_under_way()).map(|heard| heard.request.url.clone()).collect()
     }
@@ -121,6 +187,8 @@ impl Traffic {
         let left = in_page_frame && *event.loader_id.inner() != self.document;
         let (at, before_scroll) = (self.ms(timestamp), !self.scrolled);
         let id = event.request_id.inner().clone();
+        let background = is_background(event.r#type.as_ref());
+        self.requests.entry(id.clone()).or_default().background = background;
         let heard = self.heard(&event.request_id);
         // A redirect reuses its id.
         let is_new = !std::mem::replace(&mut heard.sent, true);
@@ -166,6 +234,11 @@ impl Traffic {
         request.no_store = control.to_ascii_lowercase().contains("no-store");
     }
 
+    /// Some bytes arrived.
+    pub fn on_data(&mut self, event: &EventDataReceived) {
+        self.heard(&event.request_id);
+    }
+
     pub fn on_cached(&mut self, event: &EventRequestServedFromCache) {
         let heard = self.heard(&event.request_id);
         heard.ended = true;
@@ -179,6 +252,13 @@ impl Traffic {
     pub fn on_failed(&mut self, event: &EventLoadingFailed) {
         let at = self.ms(*event.timestamp.inner());
         self.end(&event.request_id, 0, at);
+    }
+
+    /// A dialog opened: its kind and text.
+    pub fn on_dialog(&mut self, event: &EventJavascriptDialogOpening) {
+        self.last_change = Some(Instant::now());
+        let text: String = event.message.chars().take(MAX_TEXT).collect();
+        self.dialogs.push(format!("{}: {text}", event.r#type.as_ref()));
     }
 
     fn end(&mut self, id: &RequestId, bytes: u64, at: f64) {
@@ -198,13 +278,27 @@ impl Traffic {
 
 impl Heard {
     fn is_under_way(&self) -> bool {
-        self.sent && !self.ended && !self.left && !self.is_endless()
+        let is_given_up = self.left || self.request.unanswered;
+        self.sent && !self.ended && !is_given_up && !self.is_endless()
     }
 
     /// Films and event streams are never done; a page with one is at rest all the same.
     fn is_endless(&self) -> bool {
         matches!(self.request.resource, ResourceType::Media | ResourceType::Stream) && self.received
     }
+}
+
+/// True for what scripts ask for and pages show nothing of by itself.
+fn is_background(heard: Option<&DevToolsType>) -> bool {
+    let kinds = [
+        DevToolsType::Xhr,
+        DevToolsType::Fetch,
+        DevToolsType::Ping,
+        DevToolsType::Prefetch,
+        DevToolsType::EventSource,
+        DevToolsType::WebSocket,
+    ];
+    heard.is_some_and(|heard| kinds.contains(heard))
 }
 
 fn resource_type(heard: Option<&DevToolsType>) -> ResourceType {

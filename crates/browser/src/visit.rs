@@ -72,7 +72,7 @@ impl Tab {
     /// Visits `url` and measures it.
     ///
     /// # Errors
-    /// If the page cannot be had, does not come to rest, or the browser fails.
+    /// If the page cannot be had, or the browser fails.
     pub async fn visit(&self, url: &str, options: VisitOptions) -> Result<Visit, BrowserError> {
         self.introduce().await?;
         self.throttle(options.throttled).await?;
@@ -85,7 +85,7 @@ impl Tab {
         self.traffic().scrolled = true;
         self.scroll_to_end().await?;
         let _: bool = self.evaluate("(scrollTo({ top: 0, behavior: 'instant' }), true)").await?;
-        self.rest().await?;
+        self.rest().await;
         self.show_frame().await?;
         let second: Collected = self.collected().await?;
         let requests = self.traffic().requests();
@@ -209,6 +209,7 @@ impl Tab {
             shift: first.shift,
             shifts: first.shifts,
             back,
+            dialogs: std::mem::take(&mut self.traffic().dialogs),
             exposed: Vec::new(),
             restored: None,
         }
@@ -238,6 +239,10 @@ impl Tab {
             if (!kivet || location.protocol === 'about:' || kivet.pageshow.length === 0) return null;
             const reasons = performance.getEntriesByType('navigation')[0]?.notRestoredReasons?.reasons ?? [];
             return [kivet.pageshow.at(-1), reasons.map(({ reason }) => reason)] })()";
+        // Of a page that never finishes loading this is not known.
+        if !self.evaluate::<bool>("document.readyState === 'complete'").await? {
+            return Ok((None, Vec::new()));
+        }
         self.page.goto("about:blank").await?;
         let _ = self.page.evaluate("setTimeout(() => history.back())").await;
         let started = Instant::now();

@@ -17,7 +17,7 @@ use reqwest::Client;
 use url::Url;
 
 use crate::{
-    CheckError, CheckOptions, Looked,
+    CheckError, CheckOptions, Looked, causes,
     examine::{Scales, thumbnail},
     files::{FileServer, top_folder},
     shelved::{file_under, on_shelf, on_shelf_by_url},
@@ -54,11 +54,22 @@ pub async fn browse(
         options.devices.iter().map(|device| page.on(*device, step).boxed()).collect();
     let looked: Vec<Result<Seen, CheckError>> =
         stream::iter(visits).buffered(at_once.max(1)).collect().await;
-    let (mut seen, mut thumbnails) = (Vec::new(), BTreeMap::new());
-    for one in looked {
-        let Seen { runs, thumbnails: small } = one?;
-        seen.push(runs);
-        thumbnails.extend(small);
+    let (mut seen, mut thumbnails, mut missed) = (Vec::new(), BTreeMap::new(), Vec::new());
+    for (device, one) in options.devices.iter().zip(looked) {
+        match one {
+            Ok(Seen { runs, thumbnails: small }) => {
+                seen.push(runs);
+                thumbnails.extend(small);
+            }
+            Err(error) => {
+                // The address of our own file server says nothing to anybody.
+                let problem = causes(&error).replace(url.as_str(), &target.name);
+                missed.push(CheckError::Visit { device: device.name, problem });
+            }
+        }
+    }
+    if seen.is_empty() {
+        return Err(missed.swap_remove(0));
     }
     seen.iter_mut().flatten().for_each(|page| page.exposed = exposed.clone());
     if let Some(server) = &server {
@@ -80,7 +91,11 @@ pub async fn browse(
             .map(|(url, data)| (server.without_address(&url), data))
             .collect();
     }
-    Ok(Looked { page: report, thumbnails })
+    Ok(Looked {
+        page: report,
+        thumbnails,
+        missed: missed.iter().map(|error| causes(error)).collect(),
+    })
 }
 
 /// A page that is visited on several devices.

@@ -35,6 +35,14 @@ pub enum CheckError {
         /// Why.
         problem: String,
     },
+    /// A page cannot be measured on a device.
+    #[error("not measured on the {device}: {problem}; --text reads it without a browser")]
+    Visit {
+        /// The device's name.
+        device: &'static str,
+        /// Why, with the page as it was named.
+        problem: String,
+    },
     /// A sitemap is none.
     #[error("{url} is not a sitemap: {problem}")]
     Sitemap {

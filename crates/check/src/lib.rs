@@ -74,6 +74,8 @@ struct Looked {
     page: PageReport,
     /// Data addresses by picture address.
     thumbnails: BTreeMap<String, String>,
+    /// Why it could not be measured on the other devices.
+    missed: Vec<String>,
 }
 
 /// What is under way, for whoever waits.
@@ -131,7 +133,9 @@ pub async fn check(
     let mut looking = futures::stream::iter(targets).map(look).buffered(options.at_once.max(1));
     while let Some((name, under, looked)) = looking.next().await {
         match looked {
-            Ok(Looked { page, thumbnails }) => {
+            Ok(Looked { page, thumbnails, missed }) => {
+                let failed = |problem| Failure { page: name.clone(), problem };
+                report.failures.extend(missed.into_iter().map(failed));
                 report.pages.push(PageReport { under, ..page });
                 report.thumbnails.extend(thumbnails);
             }

@@ -98,7 +98,7 @@ pub async fn read(
         let own = Url::from_directory_path(root).map_or(String::new(), String::from);
         report.rewrite(|text| text.replace(&own, "/"));
     }
-    Ok(Looked { page: report, thumbnails: BTreeMap::new() })
+    Ok(Looked { page: report, thumbnails: BTreeMap::new(), missed: Vec::new() })
 }
 
 impl Read {

@@ -3,6 +3,7 @@
 //! Exit codes: 0 done, 1 could not be done, 2 usage error, 3 a check found waste it was told to
 //! fail on.
 
+mod beneath;
 mod client;
 mod commands;
 mod memory;

@@ -86,6 +86,8 @@ impl Site {
         std::os::unix::fs::symlink("notes.txt", site.join("link.txt")).unwrap();
         std::os::unix::fs::symlink("records/admin-token", site.join("token.txt")).unwrap();
         std::os::unix::fs::symlink("nowhere", site.join("dangling")).unwrap();
+        std::os::unix::fs::symlink(top.path(), site.join("up")).unwrap();
+        std::os::unix::fs::symlink(site.join("pics"), site.join("whole")).unwrap();
         let mut serve = command(&site, &["serve"]);
         let log = fs::File::create(top.path().join("log")).unwrap();
         let service = serve.stdout(Stdio::null()).stderr(log).spawn().unwrap();
@@ -113,9 +115,14 @@ fn folders_to_publish_hold_the_site_and_nothing_private() {
     let site = Site::start();
     let top = site.top.path();
     let token = fs::read_to_string(top.join("site/records/admin-token")).unwrap();
-    // What an earlier version copied goes.
+    // What an earlier version copied goes, also what it made links of; what lies behind these stays.
+    write(&top.join("beyond/notes.txt"), "beyond");
+    fs::create_dir_all(top.join("out")).unwrap();
+    std::os::unix::fs::symlink("../beyond/notes.txt", top.join("out/notes.txt")).unwrap();
+    std::os::unix::fs::symlink("../beyond", top.join("out/pics")).unwrap();
+    write(&top.join("out/old/page.html"), "gone from the site");
     write(&top.join("out/kivet.toml"), "left over");
-    write(&top.join("out/.kivet-applied"), "");
+    write(&top.join("out/.kivet-applied"), "first line\nold/page.html\n../beyond/notes.txt\n");
     let public = BTreeSet::from(
         [
             ".kivet-applied",
@@ -126,6 +133,7 @@ fn folders_to_publish_hold_the_site_and_nothing_private() {
             "notes.txt",
             "pics/Cups (new) 2.png",
             "site.css",
+            "whole",
         ]
         .map(str::to_owned),
     );
@@ -142,7 +150,7 @@ fn folders_to_publish_hold_the_site_and_nothing_private() {
         let mut files = site.files(folder);
         files.retain(|file| !file.starts_with("kivet-pic/"));
         assert_eq!(files, public, "{text}");
-        for file in site.files(folder) {
+        for file in site.files(folder).into_iter().filter(|file| file != "whole") {
             let bytes = fs::read(top.join(folder).join(&file)).unwrap();
             assert!(
                 !String::from_utf8_lossy(&bytes).contains(token.trim()),
@@ -151,6 +159,9 @@ fn folders_to_publish_hold_the_site_and_nothing_private() {
         }
     }
     assert_eq!(fs::read_link(top.join("out/link.txt")).unwrap(), Path::new("notes.txt"));
+    assert_eq!(fs::read_link(top.join("out/whole")).unwrap(), Path::new("pics"));
+    assert_eq!(fs::read_to_string(top.join("beyond/notes.txt")).unwrap(), "beyond");
+    assert_eq!(fs::read_dir(top.join("beyond")).unwrap().count(), 1);
     // Names with spaces and brackets, layers, and the position in the cascade.
     let sheet = fs::read_to_string(top.join("baked/site.css")).unwrap();
     assert!(sheet.contains("linear-gradient(#0006, #0006), var(--cup-"), "{sheet}");

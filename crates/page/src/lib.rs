@@ -20,6 +20,7 @@ pub mod learn;
 mod lifetime;
 mod loaders;
 pub mod markup;
+mod nesting;
 pub mod observation;
 mod place;
 pub mod report;

@@ -9,3 +9,4 @@ mod learned;
 mod pages;
 mod pictures;
 mod server;
+mod stubborn;

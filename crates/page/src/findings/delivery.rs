@@ -2,7 +2,7 @@
 //! heavy embeds.
 
 use super::{Code, Cost, Finding, Fix, name, size};
-use crate::observation::{Element, Embed, Observation, Request, Role, Use};
+use crate::observation::{BackBlock, Element, Embed, Observation, Request, Role, Use};
 
 /// A picture kept less than a day is fetched again by tomorrow's visit.
 const DAY_S: u64 = 86_400;
@@ -14,6 +14,17 @@ pub(super) fn findings(page: &Observation) -> Vec<Finding> {
     let mut found: Vec<Finding> =
         page.uses.iter().filter_map(|place| broken(page, place)).collect();
     found.extend(page.exposed.iter().map(|what| exposed(what)));
+    let unanswered = page.requests.iter().filter(|request| request.unanswered);
+    found.extend(unanswered.map(|request| never_answered(page, request)));
+    found.extend(page.dialogs.iter().map(|dialog| {
+        of_page(
+            Code::DialogOpened,
+            dialog,
+            &page.url,
+            format!("{dialog}; scripts, and what they would load, wait until it is closed"),
+            "show messages within the page, as a `dialog` element or text",
+        )
+    }));
     let mut told: Vec<&str> = Vec::new();
     for place in &page.uses {
         let Some(request) = page.request(&place.url) else { continue };
@@ -24,25 +35,7 @@ pub(super) fn findings(page: &Observation) -> Vec<Finding> {
         found.extend(redirected(place, request));
         found.extend(short(place, request));
     }
-    found.extend(page.back.iter().map(|block| Finding {
-        code: Code::BlocksInstantBack,
-        element: crate::Element {
-            tag: "html".to_owned(),
-            path: block.reason.clone(),
-            selector: "html".to_owned(),
-            ..Default::default()
-        },
-        url: page.url.clone(),
-        cost: Cost::NONE,
-        why: format!("{}: going back loads the whole page anew", block.place),
-        fix: Fix::Words(match block.reason.as_str() {
-            "no-store" => {
-                "Cache-Control: no-cache instead of no-store, unless the page is secret".to_owned()
-            }
-            "unload" => "listen to pagehide instead of unload".to_owned(),
-            _ => format!("remove what the browser calls {}", block.reason),
-        }),
-    }));
+    found.extend(page.back.iter().map(|block| blocks_back(page, block)));
     let screen = f64::from(page.device.height);
     // Browsers fetch lazy frames some screens ahead; the page has done its part.
     let waits =
@@ -56,21 +49,43 @@ pub(super) fn findings(page: &Observation) -> Vec<Finding> {
     found
 }
 
-fn exposed(what: &str) -> Finding {
-    let page = Element {
+fn blocks_back(page: &Observation, block: &BackBlock) -> Finding {
+    let why = format!("{}: going back loads the whole page again", block.place);
+    let other = format!("remove what the browser calls {}", block.reason);
+    let way_out = match block.reason.as_str() {
+        "no-store" => "Cache-Control: no-cache instead of no-store, unless the page is secret",
+        "unload" => "listen to pagehide instead of unload",
+        _ => &other,
+    };
+    of_page(Code::BlocksInstantBack, &block.reason, &page.url, why, way_out)
+}
+
+/// A finding about the page as a whole; `what` tells it from others of its code.
+fn of_page(code: Code, what: &str, url: &str, why: String, way_out: &str) -> Finding {
+    let element = Element {
         tag: "html".to_owned(),
         path: what.to_owned(),
         selector: "html".to_owned(),
         ..Element::default()
     };
+    let fix = Fix::words(way_out);
+    Finding { code, element, url: url.to_owned(), cost: Cost::NONE, why, fix }
+}
+
+fn exposed(what: &str) -> Finding {
+    let why = format!("anybody can fetch {what}, and with the token change what the service does");
     let way_out = "move the data folder and kivet.toml out of the folder of pages, name the new folder as `data`, and remove the file admin-token for a new one";
-    Finding {
-        code: Code::DataExposed,
-        element: page,
-        url: what.to_owned(),
-        cost: Cost::NONE,
-        why: format!("anybody can fetch {what}, and with the token change what the service does"),
-        fix: Fix::words(way_out),
+    of_page(Code::DataExposed, what, what, why, way_out)
+}
+
+fn never_answered(page: &Observation, request: &Request) -> Finding {
+    let url = &request.url;
+    let why = format!("{url} was asked for, and nothing of it arrived for 10 s");
+    let way_out = "let its server answer, or remove what asks for it";
+    let shown = page.uses.iter().find(|one| request.is_picture && request.asked_for(&one.url));
+    match shown {
+        Some(one) => Finding::at(Code::NeverAnswered, one, Cost::NONE, why, Fix::words(way_out)),
+        None => of_page(Code::NeverAnswered, url, url, why, way_out),
     }
 }
 

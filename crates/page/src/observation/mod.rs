@@ -47,6 +47,8 @@ pub struct Observation {
     pub shifts: Vec<Shift>,
     /// What stands between the page and instant back navigation.
     pub back: Vec<BackBlock>,
+    /// Dialogs that the page opened, each with its kind and text.
+    pub dialogs: Vec<String>,
     /// Paths or URLs at which the site hands out Kivet's configuration, records or token.
     pub exposed: Vec<String>,
     /// Whether the page came back from memory; `None` where that was not tried.

@@ -11,6 +11,8 @@ pub struct Request {
     pub redirects: Vec<Redirect>,
     /// True if it is for a picture.
     pub is_picture: bool,
+    /// True if nothing more of it arrived while the page was waited for.
+    pub unanswered: bool,
     /// What the browser fetched it as.
     pub resource: ResourceType,
     /// Who asked.

@@ -2,6 +2,8 @@
 
 use cssparser::{ParseError, Parser, Token};
 
+use crate::nesting::too_deep;
+
 /// What relative lengths are relative to.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Basis {
@@ -40,6 +42,9 @@ type Parsed<T> = Result<T, ParseError<()>>;
 
 /// The length in CSS pixels; `None` if it is none, or relative to something unknown.
 pub fn length(text: &str, basis: &Basis) -> Option<f64> {
+    if too_deep(text).is_some() {
+        return None;
+    }
     let mut parser = Parser::new(text);
     let amount = parser.parse_entirely(|parser| value(parser, basis)).ok()?;
     as_length(amount)

@@ -3,7 +3,7 @@
 use cssparser::{ParseError, Parser, Token};
 
 use super::length::{Basis, next_length};
-use crate::Device;
+use crate::{Device, nesting::too_deep};
 
 type Parsed<T> = Result<T, ParseError<()>>;
 
@@ -12,6 +12,9 @@ type Parsed<T> = Result<T, ParseError<()>>;
 pub fn media_matches(text: &str, device: &Device) -> bool {
     if text.trim().is_empty() {
         return true;
+    }
+    if too_deep(text).is_some() {
+        return false;
     }
     let mut parser = Parser::new(text);
     parser.parse_comma_separated_ignoring_errors(|query| one(query, device)).contains(&Some(true))
@@ -22,7 +25,8 @@ pub fn media_matches(text: &str, device: &Device) -> bool {
 pub fn is_media_condition(text: &str) -> bool {
     let device = Device::screen(1000, 700, 1.0);
     let mut parser = Parser::new(text);
-    parser.parse_entirely(|parser| condition(parser, &device)).is_ok_and(|answer| answer.is_some())
+    let mut read = || parser.parse_entirely(|parser| condition(parser, &device));
+    too_deep(text).is_none() && read().is_ok_and(|answer| answer.is_some())
 }
 
 /// As [`media_matches`] for one media condition at the front of `parser`, as in `sizes`; `None` if

@@ -6,7 +6,7 @@ use super::{
     length::{Basis, next_length},
     media::next_condition,
 };
-use crate::Device;
+use crate::{Device, nesting::too_deep};
 
 /// What `sizes` says on a device.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -21,6 +21,9 @@ pub enum SourceSize {
 /// it.
 pub fn source_size(sizes: &str, device: &Device) -> SourceSize {
     let basis = Basis::viewport(f64::from(device.width), f64::from(device.height));
+    if too_deep(sizes).is_some() {
+        return SourceSize::Pixels(basis.viewport.0);
+    }
     let mut parser = Parser::new(sizes);
     if parser.try_parse(|parser| parser.expect_ident_matching("auto")).is_ok() {
         return SourceSize::Auto;
@@ -165,6 +168,9 @@ fn check_entry(entry: &str) -> Result<bool, &'static str> {
     }
     if entry.contains('%') {
         return Err("is a percentage, which means nothing in sizes (HTML, 4.8.4.2.2)");
+    }
+    if too_deep(entry).is_some() {
+        return Err("opens more brackets than are read");
     }
     let device = Device::screen(1000, 700, 1.0);
     let mut parser = Parser::new(entry);

@@ -5,6 +5,8 @@ use std::str::FromStr;
 
 use lol_html::Selector;
 
+use crate::nesting::too_deep_selector;
+
 /// A selector that an element, or one around it, matches.
 #[derive(Debug)]
 pub struct ElementSelector {
@@ -12,6 +14,9 @@ pub struct ElementSelector {
     /// For each of the list: the element itself, and all within it.
     pub(crate) parts: Vec<[Selector; 2]>,
 }
+
+/// Characters of a selector that an error repeats.
+const SHOWN: usize = 120;
 
 /// A selector that cannot be followed.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -32,11 +37,15 @@ impl FromStr for ElementSelector {
     type Err = SelectorError;
 
     fn from_str(text: &str) -> Result<Self, SelectorError> {
+        let refused = |problem: String| SelectorError {
+            selector: text.chars().take(SHOWN).collect(),
+            problem,
+        };
+        if let Some(problem) = too_deep_selector(text) {
+            return Err(refused(problem));
+        }
         let parse = |selector: String| {
-            selector.parse::<Selector>().map_err(|error| SelectorError {
-                selector: text.to_owned(),
-                problem: error.to_string(),
-            })
+            selector.parse::<Selector>().map_err(|error| refused(error.to_string()))
         };
         let parts = of_list(text)
             .into_iter()

@@ -15,7 +15,7 @@ use html5ever::{
 use scraper::{ElementRef, Html, HtmlTreeSink};
 
 use super::key::{Key, selectors};
-use crate::{Element, observation::Attributes, read_srcset};
+use crate::{Element, nesting::too_deep_selector, observation::Attributes, read_srcset};
 
 /// The identity of a node in its tree.
 pub(super) type NodeId = <HtmlTreeSink as TreeSink>::Handle;
@@ -82,7 +82,9 @@ impl Document {
         for part in [own as fn(ElementRef<'_>) -> String, placed] {
             let mut selector = part(element);
             let mut at = element;
-            while let Some(parent) = parent_element(at).filter(|_| !self.is_unique(&selector)) {
+            let may_grow =
+                |selector: &str| too_deep_selector(selector).is_none() && !self.is_unique(selector);
+            while let Some(parent) = parent_element(at).filter(|_| may_grow(&selector)) {
                 selector = format!("{} > {selector}", part(parent));
                 at = parent;
             }

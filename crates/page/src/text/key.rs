@@ -5,6 +5,8 @@ use cssparser::Parser;
 use scraper::{ElementRef, selector::Simple};
 use selectors::parser::{Component, ParseRelative, Selector, SelectorList};
 
+use crate::nesting::too_deep_selector;
+
 /// One thing that an element has and a selector can ask for.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 pub(super) enum Key {
@@ -15,8 +17,11 @@ pub(super) enum Key {
     Any,
 }
 
-/// The parts of a list of selectors; `None` if it is none.
+/// The parts of a list of selectors; `None` if it is none, or longer or deeper than selectors are read.
 pub(super) fn selectors(text: &str) -> Option<SelectorList<Simple>> {
+    if too_deep_selector(text).is_some() {
+        return None;
+    }
     let parser = &mut Parser::new(text);
     SelectorList::parse(&scraper::selector::Parser, parser, ParseRelative::No).ok()
 }

@@ -48,6 +48,7 @@ pub fn observe(page: TextPage<'_>, device: &Device) -> Observation {
         shift: 0.0,
         shifts: Vec::new(),
         back: back(&worked),
+        dialogs: Vec::new(),
         exposed: Vec::new(),
         restored: None,
     }

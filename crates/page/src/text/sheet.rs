@@ -12,6 +12,7 @@ use super::{
     declarations::{Body, Declaration, body, rest_of},
     key::{Key, selectors},
 };
+use crate::nesting::too_deep_selector;
 
 /// One selector with what it sets.
 pub(super) struct Rule {
@@ -89,10 +90,9 @@ impl Sheet {
     }
 }
 
-/// Rules in rules beyond this are skipped, and nested selectors longer than this: `& &` in `& &`
+/// Rules in rules beyond this are skipped, and nested selectors that are too long: `& &` in `& &`
 /// fills the memory.
 const MAX_NESTED: usize = 32;
-const LONGEST_SELECTOR: usize = 4096;
 
 struct Reader<'a> {
     sheet: &'a mut Sheet,
@@ -157,6 +157,9 @@ impl Reader<'_> {
         let own = separate(selectors).into_iter().filter_map(|selector| {
             let (bare, pseudo) = without_pseudo(selector);
             let bare = if bare.is_empty() { "*" } else { bare };
+            if too_deep_selector(bare).is_some() {
+                return None;
+            }
             // Selectors of states that come and go, such as :hover, are not known to the parser and
             // so never match.
             let (selector, (specificity, key)) =
@@ -309,7 +312,8 @@ impl<'i> QualifiedRuleParser<'i> for Inside<'_, '_> {
             false => format!("{outer} {inner}"),
         });
         let nested = nested.collect::<Vec<String>>().join(", ");
-        let reader = self.reader.within(Around::Holds).filter(|_| nested.len() <= LONGEST_SELECTOR);
+        let reader = self.reader.within(Around::Holds);
+        let reader = reader.filter(|_| too_deep_selector(&nested).is_none());
         let mut reader = reader.ok_or_else(|| ParseError::custom(()))?;
         reader.rule(&nested, parser);
         Ok(None)

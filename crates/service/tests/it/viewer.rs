@@ -23,7 +23,7 @@ async fn show_frames(tab: &Tab) {
     for _ in 0..3 {
         tab.screenshot().await.unwrap();
     }
-    tab.rest().await.unwrap();
+    tab.rest().await;
 }
 
 async fn open(chromium: &Chromium, device: Device, url: &str) -> Tab {

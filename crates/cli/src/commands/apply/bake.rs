@@ -16,8 +16,11 @@ use indicatif::{ProgressBar, ProgressStyle};
 use kivet_page::rewrite::{splice, without_heavier};
 use serde::{Deserialize, Serialize};
 
-use super::pages::{Rewritten, mark};
-use crate::client::{Downloaded, Reach};
+use super::{copy::mark, pages::Rewritten};
+use crate::{
+    beneath::Beneath,
+    client::{Downloaded, Reach},
+};
 
 /// The formats of sources, best first; the last source is what every browser shows.
 pub const TYPED: [&str; 2] = ["avif", "webp"];
@@ -69,9 +72,10 @@ pub fn bake(
         .and_then(|bytes| serde_json::from_slice(&bytes).ok())
         .unwrap_or_default();
     // Marked first, so that a run that is broken off can go on.
-    mark(out)?;
-    std::fs::create_dir_all(out.join(FOLDER)).with_context(|| cannot(&out.join(FOLDER)))?;
-    let (manifest, bake) = fetched(reach, out, &urls, known)?;
+    let beneath = mark(out)?;
+    beneath.make_way(Path::new(FOLDER), true)?;
+    beneath.make_folder(Path::new(FOLDER))?;
+    let (manifest, bake) = fetched(reach, (out, &beneath), &urls, known)?;
     let weight = |url: &str| Some(out.join(&manifest.get(url)?.file).metadata().ok()?.len());
     for (path, one) in rewritten.iter_mut() {
         if !path.ends_with(".css") {
@@ -86,7 +90,7 @@ pub fn bake(
 
 fn fetched(
     reach: &Reach,
-    out: &Path,
+    (out, beneath): (&Path, &Beneath),
     urls: &BTreeSet<String>,
     known: Manifest,
 ) -> Result<(Manifest, Bake)> {
@@ -102,7 +106,7 @@ fn fetched(
                 return;
             }
             let earlier = lock().0.get(*url).filter(|one| out.join(&one.file).exists()).cloned();
-            let done = one(reach, out, url, earlier.as_ref());
+            let done = one(reach, (out, beneath), url, earlier.as_ref());
             let mut state = lock();
             match done {
                 Ok((baked, bytes)) => {
@@ -112,7 +116,7 @@ fn fetched(
                     state.1.bytes += bytes;
                     state.0.insert((*url).clone(), baked);
                     // A run that is broken off goes on from here.
-                    if let Err(error) = keep(out, &state.0) {
+                    if let Err(error) = keep(beneath, &state.0) {
                         state.2 = Some(error);
                     }
                 }
@@ -132,20 +136,22 @@ fn fetched(
         return Err(error);
     }
     manifest.retain(|url, _| urls.contains(url));
-    keep(out, &manifest)?;
+    keep(beneath, &manifest)?;
     Ok((manifest, bake))
 }
 
-fn keep(out: &Path, manifest: &Manifest) -> Result<()> {
-    let file = out.join(MANIFEST);
-    let beside = file.with_extension("new");
-    std::fs::write(&beside, serde_json::to_vec_pretty(manifest)?)
-        .and_then(|()| std::fs::rename(&beside, &file))
-        .with_context(|| cannot(&file))
+fn keep(beneath: &Beneath, manifest: &Manifest) -> Result<()> {
+    let text = serde_json::to_vec_pretty(manifest)?;
+    beneath.write(Path::new(MANIFEST), &mut text.as_slice(), None)
 }
 
 /// One rendition, once it is final.
-fn one(reach: &Reach, out: &Path, url: &str, earlier: Option<&Baked>) -> Result<(Baked, u64)> {
+fn one(
+    reach: &Reach,
+    (out, beneath): (&Path, &Beneath),
+    url: &str,
+    earlier: Option<&Baked>,
+) -> Result<(Baked, u64)> {
     let began = Instant::now();
     let known = earlier.map(|one| one.etag.as_str());
     let answer = loop {
@@ -174,12 +180,8 @@ fn one(reach: &Reach, out: &Path, url: &str, earlier: Option<&Baked>) -> Result<
     };
     let hash = blake3::hash(&answer.body).to_hex();
     let file = format!("{FOLDER}/{}.{ending}", &hash[..20]);
-    std::fs::write(out.join(&file), &answer.body).with_context(|| cannot(&out.join(&file)))?;
+    beneath.write(Path::new(&file), &mut answer.body.as_slice(), None)?;
     Ok((Baked { file, etag: answer.etag }, answer.body.len() as u64))
-}
-
-fn cannot(path: &Path) -> String {
-    format!("cannot write {}", path.display())
 }
 
 /// Where a URL of a rendition ends.

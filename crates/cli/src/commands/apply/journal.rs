@@ -4,14 +4,12 @@
 //! `.kivet/N/journal.jsonl`, both on the disk for certain. Whenever the work is broken off, undoing
 //! puts back every byte.
 
-use std::{
-    fs::{self, File},
-    io::Write,
-    path::{Path, PathBuf},
-};
+use std::{io::Write, path::Path};
 
 use anyhow::{Context, Result, bail};
 use serde::{Deserialize, Serialize};
+
+use crate::beneath::{Beneath, only_down};
 
 /// One file that is changed.
 #[derive(Serialize, Deserialize)]
@@ -30,6 +28,11 @@ pub struct Undone {
     pub edited: Vec<String>,
 }
 
+/// The folder of changes, within the site.
+const KEPT: &str = ".kivet";
+
+/// In the folder of one change: files as they were, and their names.
+const BEFORE: &str = "before";
 const JOURNAL: &str = "journal.jsonl";
 
 /// Writes files of a folder, each with a way back.
@@ -38,72 +41,63 @@ pub fn write<'a>(folder: &Path, files: impl Iterator<Item = (&'a str, &'a [u8])>
     if files.peek().is_none() {
         return Ok(());
     }
-    let room = folder.join(".kivet").join((latest(folder).unwrap_or(0) + 1).to_string());
-    fs::create_dir_all(room.join("before")).with_context(|| cannot(&room))?;
-    let mut journal = File::create(room.join(JOURNAL)).with_context(|| cannot(&room))?;
+    let site = Beneath::durable(folder)?;
+    let room = Path::new(KEPT).join((latest(&site).unwrap_or(0) + 1).to_string());
+    site.make_folder(&room.join(BEFORE))?;
+    let mut journal = site.begin(&room.join(JOURNAL))?;
     for (path, bytes) in files {
-        let (file, before) = (folder.join(path), room.join("before").join(path));
-        fs::create_dir_all(before.parent().unwrap_or(&room)).with_context(|| cannot(&before))?;
-        fs::copy(&file, &before).with_context(|| cannot(&before))?;
-        File::open(&before)?.sync_all()?;
+        let (file, before) = (Path::new(path), room.join(BEFORE).join(path));
+        site.make_folder(before.parent().unwrap_or(&room))?;
+        site.write(&before, &mut site.read(file)?.as_slice(), None)?;
         let entry = Entry { path: path.to_owned(), after: hash(bytes) };
         writeln!(journal, "{}", serde_json::to_string(&entry)?).with_context(|| cannot(&room))?;
         journal.sync_all()?;
-        replace(&file, bytes)?;
+        site.write(file, &mut &*bytes, None)?;
     }
     Ok(())
 }
 
 /// Puts the files back as they were before the last change.
 pub fn undo(folder: &Path) -> Result<Undone> {
-    let Some(number) = latest(folder) else {
-        bail!("nothing was changed in {}; there is no .kivet in it", folder.display());
+    let site = Beneath::durable(folder)?;
+    let Some(number) = latest(&site) else {
+        bail!("nothing was changed in {}; there is no {KEPT} in it", folder.display());
     };
-    let room = folder.join(".kivet").join(number.to_string());
-    let journal = fs::read_to_string(room.join(JOURNAL)).unwrap_or_default();
-    let mut undone = Undone { restored: Vec::new(), edited: Vec::new() };
+    let room = Path::new(KEPT).join(number.to_string());
+    let journal = site.read(&room.join(JOURNAL)).unwrap_or_default();
+    let journal = String::from_utf8_lossy(&journal);
     // A line that was broken off names a file that was not touched yet.
-    for entry in journal.lines().filter_map(|line| serde_json::from_str::<Entry>(line).ok()) {
-        let (file, before) = (folder.join(&entry.path), room.join("before").join(&entry.path));
-        let bytes =
-            fs::read(&before).with_context(|| format!("cannot read {}", before.display()))?;
-        let now = fs::read(&file).map(|now| hash(&now)).unwrap_or_default();
+    let entries = journal.lines().filter_map(|line| serde_json::from_str::<Entry>(line).ok());
+    let entries: Vec<Entry> = entries.collect();
+    for entry in &entries {
+        only_down(&entry.path).with_context(|| {
+            let journal = folder.join(&room).join(JOURNAL);
+            format!("nothing was put back: {} was not written by kivet", journal.display())
+        })?;
+    }
+    let mut undone = Undone { restored: Vec::new(), edited: Vec::new() };
+    for entry in entries {
+        let file = Path::new(&entry.path);
+        let bytes = site.read(&room.join(BEFORE).join(file))?;
+        let now = site.read(file).map(|now| hash(&now)).unwrap_or_default();
         if now != entry.after && now != hash(&bytes) {
             undone.edited.push(entry.path);
             continue;
         }
-        replace(&file, &bytes)?;
+        site.write(file, &mut bytes.as_slice(), None)?;
         undone.restored.push(entry.path);
     }
     if undone.edited.is_empty() {
-        fs::remove_dir_all(&room).with_context(|| cannot(&room))?;
+        site.remove(&room)?;
         // The last one takes the folder with it; one that holds others stays.
-        let _ = fs::remove_dir(folder.join(".kivet"));
+        site.remove_empty_around(&room);
     }
     Ok(undone)
 }
 
 /// The number of the last change.
-fn latest(folder: &Path) -> Option<u32> {
-    let entries = folder.join(".kivet").read_dir().ok()?;
-    entries.filter_map(|entry| entry.ok()?.file_name().to_str()?.parse().ok()).max()
-}
-
-/// Writes a file whole or not at all, with the rights it has.
-fn replace(file: &Path, bytes: &[u8]) -> Result<()> {
-    let mut beside = file.as_os_str().to_owned();
-    beside.push(".kivet-new");
-    let beside = PathBuf::from(beside);
-    let write = || -> std::io::Result<()> {
-        let mut new = File::create(&beside)?;
-        new.write_all(bytes)?;
-        new.sync_all()?;
-        if let Ok(known) = fs::metadata(file) {
-            fs::set_permissions(&beside, known.permissions())?;
-        }
-        fs::rename(&beside, file)
-    };
-    write().with_context(|| cannot(file))
+fn latest(site: &Beneath) -> Option<u32> {
+    site.names(Path::new(KEPT)).iter().filter_map(|name| name.parse().ok()).max()
 }
 
 fn hash(bytes: &[u8]) -> String {
@@ -116,6 +110,8 @@ fn cannot(path: &Path) -> String {
 
 #[cfg(test)]
 mod tests {
+    use std::{fs, os::unix::fs::symlink};
+
     use super::*;
 
     fn folder(files: &[(&str, &str)]) -> tempfile::TempDir {
@@ -171,5 +167,25 @@ mod tests {
         );
         assert_eq!(text(folder, "a.html"), "mine");
         assert_eq!(text(folder, ".kivet/1/before/a.html"), "one");
+    }
+
+    #[test]
+    fn planted_links_and_journals_lead_nowhere() {
+        let folder = folder(&[("site/a.html", "one"), ("beyond/mine", "mine")]);
+        let (site, mine) = (folder.path().join("site"), folder.path().join("beyond/mine"));
+        symlink("../beyond/mine", site.join("a.html.kivet-new")).expect("linked");
+        write(&site, [("a.html", &b"ONE"[..])].into_iter()).expect("written");
+        assert_eq!(text(&site, "a.html"), "ONE");
+        let planted = format!("{{\"path\":\"../beyond/mine\",\"after\":\"{}\"}}", hash(b"mine"));
+        fs::write(site.join(".kivet/1/journal.jsonl"), planted).expect("written");
+        let refused = undo(&site).err().map(|error| format!("{error:#}")).unwrap_or_default();
+        assert!(refused.contains("../beyond/mine") && refused.contains("nothing"), "{refused}");
+        fs::remove_dir_all(site.join(".kivet")).expect("removed");
+        symlink("../beyond", site.join(".kivet")).expect("linked");
+        assert!(write(&site, [("a.html", &b"two"[..])].into_iter()).is_err());
+        assert_eq!(
+            (text(&site, "a.html"), fs::read(mine).expect("a file")),
+            ("ONE".into(), b"mine".into())
+        );
     }
 }

@@ -1,6 +1,7 @@
 //! `kivet apply`.
 
 mod bake;
+mod copy;
 mod diff;
 mod journal;
 mod pages;
@@ -97,9 +98,8 @@ struct Applied {
     pages: BTreeMap<String, RewriteResponse>,
     /// Where it was written, if it was.
     written: Option<PathBuf>,
-    /// Files and folders that are not to be published, and were not copied.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    left_out: Vec<String>,
+    #[serde(flatten)]
+    left_out: copy::LeftOut,
     /// What was baked, if that was asked for.
     #[serde(skip_serializing_if = "Option::is_none")]
     baked: Option<bake::Bake>,
@@ -111,9 +111,14 @@ struct Applied {
 impl Applied {
     fn text(&self) -> String {
         let mut text = summary::text(&self.pages, self.written.as_deref());
-        if !self.left_out.is_empty() {
-            let files = self.left_out.join(", ");
-            text += &format!("\nnot copied, because they are not to be published: {files}");
+        let copy::LeftOut { private, links } = &self.left_out;
+        for (paths, why) in [
+            (private, "they are not to be published"),
+            (links, "these links lead out of the folder or to nothing"),
+        ] {
+            if !paths.is_empty() {
+                text += &format!("\nnot copied, because {why}: {}", paths.join(", "));
+            }
         }
         let baked = self.baked.as_ref().map(|bake::Bake { made, kept, bytes }| {
             format!("\n{made} renditions made, {kept} kept; {} in all", output::bytes(*bytes))
@@ -135,7 +140,7 @@ impl Apply {
             bail!("say where to write: --out FOLDER, or --in-place; --dry-run writes nothing");
         }
         if let Some(out) = self.out.as_deref().filter(|_| writes) {
-            pages::refuse_foreign(&self.folder, out)?;
+            copy::refuse_foreign(&self.folder, out)?;
         }
         let mut documents = pages::documents(&self.folder)?;
         if let Some(page) = &self.explain {
@@ -161,7 +166,7 @@ impl Apply {
         };
         let (written, left_out) = match writes {
             true => self.write(&rewritten).map(|(folder, left)| (Some(folder), left))?,
-            false => (None, Vec::new()),
+            false => (None, copy::LeftOut::default()),
         };
         let pages = rewritten.into_iter().map(|(path, one)| (path, one.response)).collect();
         let proof = match written.as_deref().filter(|_| self.prove) {
@@ -232,18 +237,18 @@ impl Apply {
     fn write(
         &self,
         rewritten: &BTreeMap<String, pages::Rewritten>,
-    ) -> Result<(PathBuf, Vec<String>)> {
+    ) -> Result<(PathBuf, copy::LeftOut)> {
         match &self.out {
             Some(out) => {
                 let private = Private::of(nearby::config(), nearby::config_file().as_deref());
-                let left_out = pages::write_anew(&self.folder, out, rewritten, &private)?;
+                let left_out = copy::copy(&self.folder, out, rewritten, &private)?;
                 Ok((out.clone(), left_out))
             }
             None => {
                 let changed = rewritten.iter().filter(|(_, one)| one.response.changed);
                 let files = changed.map(|(path, one)| (path.as_str(), one.after.as_slice()));
                 journal::write(&self.folder, files)?;
-                Ok((self.folder.clone(), Vec::new()))
+                Ok((self.folder.clone(), copy::LeftOut::default()))
             }
         }
     }
