@@ -55,8 +55,8 @@ pub fn find() -> Option<PathBuf> {
         .find(|file| file.is_file())
 }
 
-/// Reads the browser's messages until its process ends. Then the handler is dropped, and every command
-/// that waits for a response fails: the handler alone would wait for ever.
+/// Reads the browser's messages until its process ends. Dropping the handler then fails every command
+/// that waits for a response; the handler itself does not notice a closed connection.
 async fn listen(mut handler: Handler, process: Option<u32>) {
     let ended = exit_of(process);
     tokio::pin!(ended);
@@ -72,8 +72,8 @@ async fn listen(mut handler: Handler, process: Option<u32>) {
     }
 }
 
-/// Waits until a child process ends, and leaves its status to be collected by its owner; for ever if
-/// it has no identifier.
+/// Waits until a child process ends, and leaves its status for its owner to collect. Never returns
+/// without an identifier.
 async fn exit_of(process: Option<u32>) {
     const EVERY: Duration = Duration::from_millis(250);
     let pid = process.and_then(|id| Pid::from_raw(i32::try_from(id).ok()?));

@@ -17,10 +17,10 @@ use tokio::time::Instant;
 /// A page with no request under way for this long is at rest.
 pub(crate) const STILL: Duration = Duration::from_millis(400);
 
-/// Where nothing at all arrives for this long, what is under way will not be answered.
+/// Requests under way count as unanswered once no event of any request arrived for this long.
 const NEVER: Duration = Duration::from_secs(10);
 
-/// How long requests of scripts for data are waited for: some pages poll as long as they are open.
+/// How long requests of scripts for data (`fetch`, event streams) are waited for: some pages poll.
 const BACKGROUND: Duration = Duration::from_secs(5);
 
 /// How long a page may take to come to rest before it is measured as it is.
@@ -98,9 +98,9 @@ impl Traffic {
         (timestamp - self.began.unwrap_or(timestamp)) * 1000.0
     }
 
-    /// Whether the page is at rest, for one that is waited for `since` then: nothing is under way and
-    /// nothing changed for a while. What nothing arrives of is marked as unanswered, and not waited
-    /// for any longer.
+    /// Whether a page that is waited for since `since` is at rest: no request is under way, and no
+    /// event arrived for a while. Marks requests that make no progress as unanswered; they are not
+    /// waited for again.
     pub fn rest(&mut self, since: Instant) -> Rest {
         let waited = since.elapsed();
         let quiet = |last: Option<Instant>| last.map_or(waited, |last| last.elapsed()) >= STILL;
@@ -288,7 +288,7 @@ impl Heard {
     }
 }
 
-/// True for what scripts ask for and pages show nothing of by itself.
+/// True for requests of scripts for data, which the page does not display by itself.
 fn is_background(heard: Option<&DevToolsType>) -> bool {
     let kinds = [
         DevToolsType::Xhr,

@@ -62,7 +62,7 @@ pub async fn browse(
                 thumbnails.extend(small);
             }
             Err(error) => {
-                // The address of our own file server says nothing to anybody.
+                // Name the page as it was given, not by the URL of the temporary file server.
                 let problem = causes(&error).replace(url.as_str(), &target.name);
                 missed.push(CheckError::Visit { device: device.name, problem });
             }
@@ -141,7 +141,8 @@ impl Page<'_> {
 
     async fn visit(&self, device: Device, is_first: bool) -> Result<Visit, CheckError> {
         let tab = self.chromium.tab(device).await?;
-        let options = VisitOptions { throttled: self.options.throttled, returns: true };
+        let returns = self.options.sweeps;
+        let options = VisitOptions { throttled: self.options.throttled, returns };
         let mut visited = tab.visit(self.url.as_str(), options).await;
         if let Ok(visit) = &mut visited {
             if self.options.sweeps {

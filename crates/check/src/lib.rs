@@ -65,7 +65,8 @@ pub struct CheckOptions {
     /// Pages looked at at the same time. More than one is quicker, and disturbs the times that are
     /// measured.
     pub at_once: usize,
-    /// Measures pictures in windows of many sizes, for fixes to hold there, too.
+    /// Measures pictures in windows of many sizes, so that fixes hold there, too, and whether the page
+    /// comes back from memory.
     pub sweeps: bool,
 }
 

@@ -18,7 +18,7 @@ use cap_std::{
 pub struct Beneath {
     folder: Dir,
     path: PathBuf,
-    /// True if what is written is on the disk before anything goes on.
+    /// True to sync each file to the disk before it is renamed.
     durable: bool,
 }
 
@@ -59,7 +59,7 @@ impl Beneath {
         }
     }
 
-    /// Makes a file that is written to bit by bit.
+    /// Creates a file that is appended to.
     pub fn begin(&self, inside: &Path) -> Result<File> {
         let new = self.folder.open_with(inside, OpenOptions::new().write(true).create_new(true));
         self.done(inside, new.map(cap_std::fs::File::into_std))
@@ -77,7 +77,7 @@ impl Beneath {
         let written = self.write_new(&beside, content, rights, inside);
         let placed = written.and_then(|()| self.folder.rename(&beside, &self.folder, inside));
         if placed.is_err() {
-            // What could not be written is not there.
+            // Leave no partial file behind.
             let _ = self.folder.remove_file(&beside);
         }
         self.done(inside, placed)
@@ -118,7 +118,7 @@ impl Beneath {
         self.done(inside, self.folder.symlink(target, inside))
     }
 
-    /// Makes way for a file or a folder: what lies there and is of another kind is removed.
+    /// Removes an entry of another kind than the one to be written, and any link.
     pub fn make_way(&self, inside: &Path, for_folder: bool) -> Result<()> {
         let known = self.folder.symlink_metadata(inside);
         match known.is_ok_and(|known| known.is_symlink() || known.is_dir() != for_folder) {
@@ -127,7 +127,7 @@ impl Beneath {
         }
     }
 
-    /// Removes what lies at a path, a folder with all that is in it; nothing is fine, too.
+    /// Removes the entry at a path, a folder with its contents. A missing entry is not an error.
     pub fn remove(&self, inside: &Path) -> Result<()> {
         let removed = match self.folder.symlink_metadata(inside) {
             Ok(known) if known.is_dir() => self.folder.remove_dir_all(inside),
@@ -138,7 +138,7 @@ impl Beneath {
         self.done(inside, removed)
     }
 
-    /// Removes the folders around a path that hold nothing any more.
+    /// Removes the folders around a path that are empty.
     pub fn remove_empty_around(&self, inside: &Path) {
         let around = inside.ancestors().skip(1).take_while(|one| !one.as_os_str().is_empty());
         for folder in around {

@@ -10,6 +10,7 @@ use anyhow::{Context, Result, bail};
 use kivet_service::Problem;
 use reqwest::{Client, Method, RequestBuilder};
 use serde::{Serialize, de::DeserializeOwned};
+use tokio::runtime::Runtime;
 
 use crate::nearby;
 
@@ -201,8 +202,19 @@ const THREADS_WAIT: Duration = Duration::from_secs(2);
 /// goes to one that all share, and waits there while newer requests are served.
 const NEWS_AT_A_TIME: usize = 48;
 
+/// Runs work that drives a browser. An interrupt (ctrl-c, `kill -INT`) drops it, and the browser with
+/// it; without that the browser goes on alone.
+pub fn driven<T>(runtime: &Runtime, work: impl Future<Output = T>) -> Result<T> {
+    runtime.block_on(async {
+        tokio::select! {
+            done = work => Ok(done),
+            _ = tokio::signal::ctrl_c() => bail!("interrupted"),
+        }
+    })
+}
+
 /// A runtime for one command.
-pub fn runtime() -> Result<tokio::runtime::Runtime> {
+pub fn runtime() -> Result<Runtime> {
     tokio::runtime::Builder::new_multi_thread()
         .enable_all()
         .thread_keep_alive(THREADS_WAIT)

@@ -10,8 +10,8 @@ const LONGEST_SELECTOR: usize = 4096;
 /// Compound selectors of a selector, those in its functions included.
 const MAX_COMPOUNDS: usize = 256;
 
-/// Why a text is not read, in words; `None` if it nests no deeper than it may. Counts brackets wherever
-/// they stand, so that nothing hides them.
+/// The reason to refuse a text; `None` if it may be parsed. Counts brackets in strings and comments,
+/// too, so that these cannot hide them.
 pub(crate) fn too_deep(text: &str) -> Option<String> {
     let opened = text.bytes().filter(|byte| matches!(byte, b'(' | b'[' | b'{')).count();
     (opened > MAX_OPENED).then(|| format!("it opens {opened} brackets, {MAX_OPENED} at most"))

@@ -1,4 +1,4 @@
-// What reading computed backgrounds takes.
+// Functions for reading computed backgrounds.
 (() => {
   // The layers of a computed value: its parts between commas outside parentheses and quotes.
   const layersOf = (value) => {

@@ -7,7 +7,11 @@ use kivet_check::{Fetcher, Progress, SeenSite, look, targets};
 use kivet_page::learn::{Learnt, learn, toml, without_rule};
 use serde_json::json;
 
-use crate::{client::runtime, commands::check::Bar, output};
+use crate::{
+    client::{driven, runtime},
+    commands::check::Bar,
+    output,
+};
 
 /// Drive a browser over a site and write rules for it: places, and which pictures belong to them.
 ///
@@ -74,9 +78,9 @@ pub fn learnt(site: &[String], browser: Option<PathBuf>) -> Result<Learnt> {
     let targets = runtime.block_on(targets(site, &fetcher))?;
     let bar = Bar::new(targets.len())?;
     let progress = |step: Progress<'_>| bar.show(&step);
-    let seen = runtime.block_on(look(&targets, browser, &progress));
+    let seen = driven(&runtime, look(&targets, browser, &progress));
     bar.clear();
-    let SeenSite { pages, unvisited, notes } = seen?;
+    let SeenSite { pages, unvisited, notes } = seen??;
     let mut learnt = learn(&pages);
     if !unvisited.is_empty() {
         learnt.notes.push(format!(

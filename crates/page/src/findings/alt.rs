@@ -69,6 +69,9 @@ fn finding(place: &Use) -> Option<Finding> {
         let nameless_button = element.tag == "input";
         (nameless_link || nameless_button)
             .then(|| "it is all a link or button has, and its alt is empty".to_owned())?
+    } else if labelled {
+        // The label is read out instead (Accessible Name and Description Computation 1.2, step 2D).
+        return None;
     } else if says_nothing(alt) {
         format!("alt=\"{alt}\" says nothing about the picture")
     } else if is_file_name(alt, &place.url) {

@@ -37,10 +37,10 @@ codes! {
         "the admin token, the records or `kivet.toml` lie in the folder of pages, or its server sends them: high",
     BrokenPicture "broken-picture" "the picture does not load"
         "status 400 or above, no answer, bytes no decoder knows, an empty `src`",
-    NeverAnswered "never-answered" "the page waits for what never comes"
-        "asked for, and nothing of it arrived for 10 s while nothing else did",
-    DialogOpened "dialog-opened" "a dialog stops the page"
-        "`alert()`, `confirm()`, `prompt()` or a question before leaving, without anybody doing anything",
+    NeverAnswered "never-answered" "a request is never answered"
+        "no byte of it arrived for 10 s while no other request made progress",
+    DialogOpened "dialog-opened" "a dialog blocks the page"
+        "`alert()`, `confirm()` or `prompt()` without any action of the viewer, or a `beforeunload` question",
     MorePixels "more-pixels-than-shown" "more pixels are sent than the screen shows"
         "more than twice the pixels of the screen, and 1 kB or more too much",
     TooFewPixels "too-few-pixels" "fewer pixels are sent than the screen shows: it looks blurred"

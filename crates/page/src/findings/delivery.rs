@@ -80,8 +80,8 @@ fn exposed(what: &str) -> Finding {
 
 fn never_answered(page: &Observation, request: &Request) -> Finding {
     let url = &request.url;
-    let why = format!("{url} was asked for, and nothing of it arrived for 10 s");
-    let way_out = "let its server answer, or remove what asks for it";
+    let why = format!("{url} was requested, and no byte of it arrived for 10 s");
+    let way_out = "fix the server, or remove the element or script that requests it";
     let shown = page.uses.iter().find(|one| request.is_picture && request.asked_for(&one.url));
     match shown {
         Some(one) => Finding::at(Code::NeverAnswered, one, Cost::NONE, why, Fix::words(way_out)),

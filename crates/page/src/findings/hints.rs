@@ -3,7 +3,7 @@
 use url::{Origin, Url};
 
 use super::{Code, Cost, Finding, Fix, name};
-use crate::observation::{Hint, Observation, Role, Use};
+use crate::observation::{Hint, Observation, Request, Role, Use};
 use crate::read_srcset;
 
 pub(super) fn findings(page: &Observation) -> Vec<Finding> {
@@ -127,22 +127,29 @@ fn origin(url: &str) -> Option<Origin> {
 }
 
 fn unused_connection(page: &Observation, hint: &Hint) -> Option<Finding> {
-    // In text nobody asked for stylesheets' fonts and scripts' data.
-    if !page.measured || (hint.rel != "preconnect" && hint.rel != "dns-prefetch") {
+    // In text nobody asked for stylesheets' fonts and scripts' data; looking a name up costs nothing.
+    if !page.measured || hint.rel != "preconnect" {
         return None;
     }
     let host = origin(&hint.url)?;
-    let used = page.requests.iter().any(|request| {
-        origin(&request.url).as_ref() == Some(&host)
-            || request.redirects.iter().any(|from| origin(&from.url).as_ref() == Some(&host))
-    });
-    if used || origin(&page.url) == Some(host.clone()) {
+    let comes_from = |request: &&Request| {
+        let urls = request.redirects.iter().map(|from| &from.url).chain([&request.url]);
+        urls.into_iter().any(|url| origin(url).as_ref() == Some(&host))
+    };
+    let mut from = page.requests.iter().filter(comes_from).peekable();
+    let is_late = from.peek().is_some();
+    if from.any(|request| request.before_scroll) || origin(&page.url) == Some(host.clone()) {
         return None;
     }
-    let why = format!(
-        "a connection to {} is opened, and nothing on the page comes from there",
-        host.ascii_serialization()
-    );
+    let name = host.ascii_serialization();
+    let why = match is_late {
+        true => format!(
+            "a connection to {name} is opened, and nothing comes from there before the page is scrolled: browsers close one that is idle for 10 s"
+        ),
+        false => {
+            format!("a connection to {name} is opened, and nothing on the page comes from there")
+        }
+    };
     let fix = Fix::words("remove this link, or name the host the pictures come from");
     Some(Finding {
         code: Code::PreconnectUnused,

@@ -6,7 +6,7 @@ use url::Url;
 
 use super::{Code, Cost, Finding, Fix};
 use crate::loaders::holds_an_address;
-use crate::observation::{Ancestor, Attributes, Observation, Role, Use};
+use crate::observation::{Ancestor, Attributes, Element, Observation, Role, Use};
 
 pub(super) fn findings(page: &Observation) -> Vec<Finding> {
     let of = |place: &Use| [two_lazy(place), two_services(place), exemption(place)];
@@ -71,23 +71,35 @@ fn two_lazy(place: &Use) -> Option<Finding> {
     let why = format!(
         "`{one}` and the script loader that `{other}` calls for both hold this picture back"
     );
-    let src = place
-        .element
-        .attributes
-        .iter()
-        .find(|(name, _)| holds_an_address(name))
-        .map(|(_, value)| value.clone());
-    let mut changes: Vec<(&str, Option<String>)> = vec![("loading", Some("lazy".to_owned()))];
-    changes.extend(
-        place
-            .element
-            .attributes
-            .keys()
-            .filter(|name| holds_an_address(name))
-            .map(|name| (name.as_str(), None)),
-    );
-    changes.extend(src.map(|src| ("src", Some(src))));
+    let changes = without_loader(&place.element);
     Some(Finding::at(Code::TwoLazyLoaders, place, Cost::NONE, why, Fix::all(&changes)))
+}
+
+/// The changes that give a picture to the browser: what scripts hold back stands in the attributes of
+/// HTML, and the marks of their loaders are gone.
+fn without_loader(element: &Element) -> Vec<(&str, Option<String>)> {
+    let mut changes: Vec<(&str, Option<String>)> = vec![("loading", Some("lazy".to_owned()))];
+    let held: Vec<(&String, &String)> =
+        element.attributes.iter().filter(|(name, _)| holds_an_address(name)).collect();
+    changes.extend(held.iter().map(|(name, _)| (name.as_str(), None)));
+    let value = |is_set: bool| {
+        let found = held.iter().find(|(name, _)| name.contains("srcset") == is_set);
+        found.map(|(_, value)| (*value).clone())
+    };
+    changes.extend(value(false).map(|src| ("src", Some(src))));
+    changes.extend(value(true).map(|srcset| ("srcset", Some(srcset))));
+    if let Some(sizes) = element.attribute("data-sizes") {
+        changes.push(("data-sizes", None));
+        changes.extend((sizes != "auto").then(|| ("sizes", Some(sizes.to_owned()))));
+    }
+    let classes = element.attribute("class").unwrap_or_default();
+    let is_loader = |class: &&str| LOADERS.contains(&class.to_ascii_lowercase().as_str());
+    if classes.split_ascii_whitespace().any(|class| is_loader(&class)) {
+        let others: Vec<&str> =
+            classes.split_ascii_whitespace().filter(|class| !is_loader(class)).collect();
+        changes.push(("class", (!others.is_empty()).then(|| others.join(" "))));
+    }
+    changes
 }
 
 /// Query keys by which addresses ask for a transform.
@@ -167,12 +179,22 @@ fn two_services(place: &Use) -> Option<Finding> {
         return None;
     }
     let why = format!("one service is asked to transform what another transforms already: {inner}");
-    let original = inner.split('?').next().unwrap_or(&inner);
-    let fix = Fix::Words(format!(
-        "ask one of them, for the original: /pic/640w/<shelf>/{}",
-        super::name(original)
-    ));
+    let path = inner.split('?').next().unwrap_or(&inner);
+    // What follows the file's name is an instruction, too.
+    let original = path.split('/').rev().find(|part| is_picture_file(part));
+    let fix = match original {
+        Some(file) => format!("ask one of them, for the original: /pic/640w/<shelf>/{file}"),
+        None => format!("ask one of them alone, for the original that {inner} transforms"),
+    };
+    let fix = Fix::Words(fix);
     Some(Finding::at(Code::TwoPictureServices, place, Cost::NONE, why, fix))
+}
+
+/// True for a part of a path that names a picture.
+fn is_picture_file(part: &str) -> bool {
+    const ENDINGS: [&str; 9] = ["jpg", "jpeg", "png", "gif", "webp", "avif", "jxl", "svg", "tiff"];
+    let ending = part.rsplit_once('.').map(|(_, ending)| ending.to_ascii_lowercase());
+    ending.is_some_and(|ending| ENDINGS.contains(&ending.as_str()))
 }
 
 /// Words that say "not".
@@ -278,6 +300,37 @@ mod tests {
             "https://a.test/photos/kite-300x200.jpg",
         ] {
             assert!(!stacked(no), "{no}");
+        }
+    }
+
+    #[test]
+    fn a_picture_is_given_to_the_browser_whole() {
+        let attributes = [
+            ("class", "wide lazyload"),
+            ("src", "data:,"),
+            ("data-src", "k.jpg"),
+            ("data-srcset", "k-2.jpg 2x"),
+            ("data-sizes", "auto"),
+            ("loading", "lazy"),
+        ];
+        let attributes: Attributes =
+            attributes.map(|(name, value)| (name.to_owned(), value.to_owned())).into();
+        let element = Element { tag: "img".to_owned(), attributes, ..Element::default() };
+        let place = Use { element, ..Use::default() };
+        let found = two_lazy(&place).expect("a finding");
+        let Fix::Attributes(changes) = found.fix else { panic!("{:?}", found.fix) };
+        let changes: Vec<(String, Option<String>)> =
+            changes.into_iter().map(|(name, value)| (name.to_string(), value)).collect();
+        for (name, value) in [
+            ("class", Some("wide")),
+            ("src", Some("k.jpg")),
+            ("srcset", Some("k-2.jpg 2x")),
+            ("data-src", None),
+            ("data-srcset", None),
+            ("data-sizes", None),
+        ] {
+            let wanted = (name.to_owned(), value.map(str::to_owned));
+            assert!(changes.contains(&wanted), "{name}: {changes:?}");
         }
     }
 

@@ -7,7 +7,7 @@ mod tests;
 
 use crate::{
     Fix,
-    observation::{Element, Observation, Use},
+    observation::{Element, Observation, Role, Use},
 };
 use renditions::Renditions;
 pub use tag::Shelved;
@@ -21,13 +21,7 @@ pub(crate) fn composed(
     asked: &[&Fix],
     shelved: &Shelved<'_>,
 ) -> String {
-    let uses: Vec<(&Observation, &Use)> = seen
-        .iter()
-        .filter_map(|page| {
-            let place = page.uses.iter().find(|place| place.element.path == element.path)?;
-            Some((*page, place))
-        })
-        .collect();
+    let uses = uses_of(seen, element);
     let mut words: Vec<String> = Vec::new();
     let mut attributes: Vec<(String, Option<String>)> = Vec::new();
     for fix in asked {
@@ -47,7 +41,7 @@ pub(crate) fn composed(
                 None => {
                     tag = Some(renditions.written(element, &attributes));
                     words.extend(renditions.shelf_wanted());
-                    words.extend(renditions.style_in_the_way(element));
+                    words.extend(renditions.declaration(element));
                     // What was shown so far is not asked for any more.
                     if !preloads.is_empty() {
                         preloads = renditions.preloads();
@@ -62,6 +56,23 @@ pub(crate) fn composed(
         tag = Some(rewritten(element, &attributes));
     }
     tag.into_iter().chain(preloads).chain(words).collect::<Vec<_>>().join("; ")
+}
+
+/// The uses of an element on each device. For a background, all uses of its file: a style sheet
+/// shows one file in several elements, and one fix serves them.
+fn uses_of<'a>(seen: &[&'a Observation], element: &Element) -> Vec<(&'a Observation, &'a Use)> {
+    let mut found = Vec::new();
+    for page in seen {
+        let own = page.uses.iter().filter(|one| one.element.path == element.path);
+        for one in own.take(1) {
+            let shares = |other: &&Use| {
+                one.role == Role::Background && other.role == one.role && other.url == one.url
+            };
+            let others = page.uses.iter().filter(shares).filter(|other| !std::ptr::eq(*other, one));
+            found.extend(std::iter::once(one).chain(others).map(|one| (*page, one)));
+        }
+    }
+    found
 }
 
 /// The preload of what an element shows already.

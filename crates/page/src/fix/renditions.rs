@@ -10,7 +10,8 @@ use crate::{
     findings::name as name_of,
     learn::{Boxed, SeenPicture, Trial, place_of},
     markup::{
-        Alt, Form, Offer, Options, Picture, Use as Written, background_preloads, parts, write,
+        Alt, Offer, Options, Picture, Use as Written, background_preloads, background_variable,
+        parts,
     },
     observation::{Element, Observation, Role, Use, Window},
 };
@@ -22,6 +23,8 @@ pub(super) struct Renditions {
     facts: Facts,
     /// `shelf/path` of its file.
     path: String,
+    /// Its address on the page.
+    url: String,
     /// True if that is what the page asks a service for already: `facts` are then those of a
     /// rendition.
     is_served: bool,
@@ -65,6 +68,7 @@ impl Renditions {
             facts,
             path: path.unwrap_or_else(|| format!("<shelf>/{}", name_of(&place.url))),
             is_served: served.is_some(),
+            url: place.url.clone(),
             role: place.role,
             is_cropped: document.ratio.is_some(),
             in_picture: uses.iter().any(|(_, one)| !one.sources.is_empty()),
@@ -82,14 +86,25 @@ impl Renditions {
         self.path.starts_with("<shelf>").then(|| way.to_owned())
     }
 
-    /// A step beside the rules of a background that a `style` attribute names: it would override them.
-    pub(super) fn style_in_the_way(&self, element: &Element) -> Option<String> {
-        let style = element.attribute("style").filter(|style| style.contains("url("))?;
-        let declared = style.split(';').find(|one| one.contains("url(")).map(str::trim)?;
-        let is_background = self.role == Role::Background;
-        is_background.then(|| {
-            format!("take `{declared}` out of its style attribute, which overrides these rules")
-        })
+    /// The custom property that the rules of a background set.
+    fn variable(&self) -> String {
+        let stem = self.path.rsplit('/').next().unwrap_or_default();
+        let stem = stem.rsplit_once('.').map_or(stem, |(stem, _)| stem);
+        format!("--{}", stem.replace(|c: char| !c.is_ascii_alphanumeric(), "-"))
+    }
+
+    /// The step beside the rules of a background: the declaration names what they set, and keeps its
+    /// layers, its position and its place in the cascade.
+    pub(super) fn declaration(&self, element: &Element) -> Option<String> {
+        if self.role != Role::Background {
+            return None;
+        }
+        let in_style = element.attribute("style").is_some_and(|style| style.contains("url("));
+        let place = if in_style { "the style attribute" } else { "the style sheet" };
+        let (name, file) = (self.variable(), name_of(&self.url));
+        Some(format!(
+            "write var({name}) instead of the url() of {file} in {place}: other layers, position and size stay"
+        ))
     }
 
     /// The command that writes its markup from the original, of which a page that shows a rendition
@@ -116,11 +131,7 @@ impl Renditions {
     ) -> String {
         match self.role {
             Role::Img => self.img(element, changes),
-            Role::Background => {
-                let options =
-                    Options { selector: Some(element.selector.clone()), ..Options::default() };
-                write(Form::Css, &self.written_use(), &options).text
-            }
+            Role::Background => background_variable(&self.written_use(), &self.variable(), &[]),
             // A still has one address for all screens.
             Role::Poster => {
                 let steps = self.offered.layouts.last().map(|layout| &layout.steps);
@@ -193,12 +204,13 @@ fn document(
             of,
         })
     };
-    let swept = uses.iter().map(|(_, place)| &place.swept).find(|swept| !swept.is_empty());
-    let mut samples: Vec<Boxed> = match swept {
-        Some(swept) => swept.iter().copied().chain(boxes(Window::Device)).collect(),
+    // One device's sweep is all devices', and of several elements each has its own.
+    let mut swept: Vec<Boxed> = uses.iter().flat_map(|(_, one)| one.swept.clone()).collect();
+    if swept.is_empty() {
         // What five windows show is all that is known.
-        None => boxes(Window::Swept).chain(boxes(Window::Device)).collect(),
-    };
+        swept = boxes(Window::Swept).collect();
+    }
+    let mut samples: Vec<Boxed> = swept.into_iter().chain(boxes(Window::Device)).collect();
     samples.sort_by(|one, other| one.window.0.total_cmp(&other.window.0));
     let picture = SeenPicture {
         element: element.clone(),

@@ -230,15 +230,19 @@ fn rendition(job: &Job, blob: &Blob) -> String {
 }
 
 /// True if the client's copy is the current one (RFC 9110, section 13.1.2: weak comparison).
-pub(super) fn is_current(request: &HeaderMap, etag: &str) -> bool {
+pub fn is_current(request: &HeaderMap, etag: &str) -> bool {
     request
         .get_all(header::IF_NONE_MATCH)
         .iter()
         .filter_map(|line| line.to_str().ok())
         .flat_map(|line| line.split(','))
         .map(str::trim)
-        .map(|tag| tag.strip_prefix("W/").unwrap_or(tag))
-        .any(|tag| tag == "*" || tag == etag)
+        .any(|tag| tag == "*" || opaque(tag) == opaque(etag))
+}
+
+/// An entity tag without the mark of a weak one.
+fn opaque(etag: &str) -> &str {
+    etag.strip_prefix("W/").unwrap_or(etag)
 }
 
 /// True if the client asks for one representation and this is another (RFC 9110, section 13.1.1:

@@ -10,7 +10,7 @@ mod request;
 
 pub use compressed::Compressed;
 pub use handlers::{ready, routes};
-pub use headers::Vary;
+pub use headers::{Vary, is_current};
 pub use ready::ReadyResponses;
 pub use request::{Chosen, PictureRequest, request_of};
 

@@ -11,6 +11,7 @@ use tower_http::compression::CompressionLayer;
 
 use crate::{
     app::App,
+    pic::is_current,
     problem::{Problem, ProblemKind},
 };
 
@@ -43,8 +44,7 @@ async fn script(request: HeaderMap) -> Result<Response, Problem> {
         (header::CACHE_CONTROL, CACHING.to_owned()),
         (POLICY, "cross-origin".to_owned()),
     ];
-    let known = request.get(header::IF_NONE_MATCH).is_some_and(|known| known == etag.as_str());
-    if known {
+    if is_current(&request, &etag) {
         return Ok((StatusCode::NOT_MODIFIED, about).into_response());
     }
     let kind = [(header::CONTENT_TYPE, "text/javascript; charset=utf-8")];

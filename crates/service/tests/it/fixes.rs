@@ -25,8 +25,8 @@ const LEFT: [Code; 6] = [
     Code::MorePixels,
 ];
 
-/// Replaces each element by its fix: tags where they stand, links in the head, and rules behind all
-/// others.
+/// Replaces each element by its fix: tags where they stand, links in the head, rules behind all
+/// others, and the declarations that name what those set.
 const APPLIED: &str = "(fixes) => {
     for (const [path, fix] of fixes) {
         const found = document.querySelector(path);
@@ -37,6 +37,20 @@ const APPLIED: &str = "(fixes) => {
         }
         const rules = fix.match(/^[^<]*\\{[^]*\\}/);
         if (rules) document.head.insertAdjacentHTML('beforeend', '<style>' + rules[0] + '</style>');
+        const named = fix.match(/write (var\\(--[\\w-]+\\)) instead of the url\\(\\) of (\\S+) in the style (sheet|attribute)/);
+        if (!named) continue;
+        const [, variable, file, place] = named;
+        const sheets = [...document.styleSheets].flatMap((sheet) => [...sheet.cssRules]);
+        const within = (rules) => rules.flatMap((rule) => [rule, ...within([...(rule.cssRules ?? [])])]);
+        for (const { style } of place === 'sheet' ? within(sheets) : [found]) {
+            const value = style?.backgroundImage ?? '';
+            const url = value.match(/url\\(\"[^\"]*\"\\)/g)?.find((one) => one.includes(file));
+            if (url) style.backgroundImage = value.replace(url, variable);
+        }
+    }
+    for (const link of document.querySelectorAll('link[rel=stylesheet]')) {
+        const text = [...link.sheet.cssRules].map((rule) => rule.cssText).join('\\n');
+        link.outerHTML = '<style>' + text + '</style>';
     }
     return '<!doctype html>' + document.documentElement.outerHTML;
 }";

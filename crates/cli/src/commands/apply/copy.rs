@@ -115,7 +115,7 @@ pub fn copy(
     Ok(left_out)
 }
 
-/// What was not copied, by path.
+/// Entries that were not copied, by path.
 #[derive(Default, Serialize)]
 #[serde(rename_all = "camelCase")]
 pub struct LeftOut {
@@ -127,7 +127,7 @@ pub struct LeftOut {
     pub links: Vec<String>,
 }
 
-/// What became of one entry.
+/// Result of copying one entry.
 enum Copied {
     Whole,
     Private,

@@ -13,7 +13,7 @@ use kivet_page::{
 use serde::Serialize;
 
 use crate::{
-    client::{Reach, runtime},
+    client::{Reach, driven, runtime},
     commands::check::Bar,
     output,
 };
@@ -114,9 +114,9 @@ fn compared(pairs: &[(Target, Target)], reach: &Reach) -> Result<Vec<Difference>
     let bar = Bar::new(pairs.len())?;
     let progress = |step: Progress<'_>| bar.show(&step);
     let service = reach.service();
-    let differences = runtime()?.block_on(compare(pairs, Some(&service), None, &progress));
+    let differences = driven(&runtime()?, compare(pairs, Some(&service), None, &progress));
     bar.clear();
-    Ok(differences?)
+    Ok(differences??)
 }
 
 fn checked(targets: &[Target], reach: &Reach, throttled: bool) -> Result<Report> {
@@ -136,9 +136,9 @@ fn checked(targets: &[Target], reach: &Reach, throttled: bool) -> Result<Report>
     };
     let bar = Bar::new(targets.len())?;
     let progress = |step: Progress<'_>| bar.show(&step);
-    let report = runtime.block_on(check(targets, &options, &fetcher, &progress));
+    let report = driven(&runtime, check(targets, &options, &fetcher, &progress));
     bar.clear();
-    Ok(report?)
+    Ok(report??)
 }
 
 /// Waits until the service makes nothing any more.

@@ -26,7 +26,7 @@ pub use progress::Bar;
 use table::Detail;
 
 use crate::{
-    client::{Reach, runtime, with_scheme},
+    client::{Reach, driven, runtime, with_scheme},
     nearby, output,
 };
 
@@ -129,15 +129,15 @@ impl Check {
         let targets = runtime.block_on(targets(&self.targets, &fetcher))?;
         let options = self.options();
         if self.fit_sizes {
-            return runtime.block_on(sizes::fit(&targets, self.browser.clone(), json));
+            return driven(&runtime, sizes::fit(&targets, self.browser.clone(), json))?;
         }
         if self.watch {
             return watch::watch(&runtime, &targets, &options, &fetcher);
         }
         if self.warm {
-            runtime.block_on(warm(&targets, &options, &fetcher))?;
+            driven(&runtime, warm(&targets, &options, &fetcher))??;
         }
-        let report = runtime.block_on(checked(&targets, &options, &fetcher))?;
+        let report = driven(&runtime, checked(&targets, &options, &fetcher))??;
         let against = earlier.map(|earlier| compare(&earlier, &report)).transpose()?;
         let new = baseline.map(|baseline| beyond(&baseline, &report)).transpose()?;
         let verdict =

@@ -15,7 +15,7 @@ use notify::{Event, RecursiveMode, Watcher};
 use tokio::runtime::Runtime;
 
 use super::checked;
-use crate::output::bytes;
+use crate::{client::driven, output::bytes};
 
 /// Editors save in several steps; they are taken for one when they come closer together than this.
 const SETTLED: Duration = Duration::from_millis(250);
@@ -39,7 +39,7 @@ pub fn watch(
             .with_context(|| format!("cannot watch {}", root.display()))?;
     }
     let mut known: HashMap<String, Report> = HashMap::new();
-    for page in runtime.block_on(checked(targets, options, fetcher))?.pages {
+    for page in driven(runtime, checked(targets, options, fetcher))??.pages {
         println!("{}", state(&page));
         known.insert(page.page.clone(), alone(options, page));
     }
@@ -47,7 +47,7 @@ pub fn watch(
     while wait(&saves) {
         // What was fetched before may be what was saved.
         let fetcher = Fetcher::new()?;
-        let report = runtime.block_on(check(targets, options, &fetcher, &|_| {}))?;
+        let report = driven(runtime, check(targets, options, &fetcher, &|_| {}))??;
         for failure in &report.failures {
             println!("{}: {}", failure.page, failure.problem);
         }
