@@ -197,20 +197,35 @@ fn raise_descriptors() -> Result<()> {
 fn full_disk(folder: &Path) -> Result<Told> {
     let data = folder.join("data");
     std::fs::create_dir(&data)?;
-    let wanted = "all of 120 pictures";
+    let wanted = "all of 120 pictures, and again after starts on the full and the read-only disk";
     let mount =
         Command::new("mount").args(["-t", "tmpfs", "-o", DISK, "tmpfs"]).arg(&data).output();
     if !mount.is_ok_and(|mount| mount.status.success()) {
         return Ok(Told { saw: "not tried: mounting needs root".to_owned(), wanted, held: true });
     }
-    let seen = on_full_disk(folder);
+    let seen = on_full_disk(folder).and_then(|seen| Ok((seen, started_on_full_disk(folder)?)));
     Command::new("umount").arg("--lazy").arg(&data).status()?;
-    let (pictures, failures) = seen?;
+    let ((pictures, failures), again) = seen?;
     Ok(Told {
-        saw: format!("{pictures} of 120 pictures; `kivet_storage_failures_total` {failures}"),
+        saw: format!(
+            "{pictures} of 120 pictures, `kivet_storage_failures_total` {failures}; {again:?} after the starts"
+        ),
         wanted,
-        held: pictures == 120 && failures > 0.0,
+        held: pictures == 120 && failures > 0.0 && again == [120, 120],
     })
+}
+
+/// How many of 120 pictures came after a start on the disk when nothing more fits, and after one on
+/// the same disk when it is read-only.
+fn started_on_full_disk(folder: &Path) -> Result<[usize; 2]> {
+    let data = folder.join("data");
+    // Ends when nothing more fits.
+    let _ = std::fs::write(data.join("filler"), vec![0; 8 << 20]);
+    let full = on_full_disk(folder)?.0;
+    let remount =
+        Command::new("mount").args(["-o", "remount,ro"]).arg(&data).status().context("mount")?;
+    ensure!(remount.success(), "the disk cannot be made read-only");
+    Ok([full, on_full_disk(folder)?.0])
 }
 
 /// How many of 120 pictures came, and how often they could not be kept.
@@ -218,7 +233,7 @@ fn on_full_disk(folder: &Path) -> Result<(usize, f64)> {
     let served = start(folder, "")?;
     let path = |number: usize| rendition(number).replace("as-webp_fidelity-60", "as-png_lossless");
     let came = (0..120).filter(|number| served.get(&path(*number)).is_ok()).count();
-    let metrics = served.get("/metrics")?.1;
+    let metrics = served.metrics()?;
     let failed = metrics.lines().filter(|line| line.starts_with("kivet_storage_failures_total"));
     let counts = failed.filter_map(|line| line.rsplit(' ').next()?.parse::<f64>().ok());
     Ok((came, counts.sum()))

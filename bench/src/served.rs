@@ -3,7 +3,7 @@
 use std::{
     io::{BufRead, BufReader, Read, Write},
     net::TcpStream,
-    path::Path,
+    path::{Path, PathBuf},
     process::{Child, Command, Stdio},
     thread::sleep,
     time::{Duration, Instant},
@@ -17,6 +17,7 @@ const ACCEPT: &str = "image/jxl,image/avif,image/webp,*/*;q=0.8";
 pub struct Served {
     child: Child,
     port: u16,
+    token: PathBuf,
 }
 
 impl Served {
@@ -49,7 +50,8 @@ impl Served {
             .with_context(|| {
                 format!("cannot start {}; build it: cargo build --release", binary.display())
             })?;
-        let mut served = Self { child, port };
+        let token = folder.join(name).join("admin-token");
+        let mut served = Self { child, port, token };
         for _ in 0..200 {
             // Another service on the port would answer in its place.
             if let Some(status) = served.child.try_wait()? {
@@ -65,28 +67,34 @@ impl Served {
 
     /// The time an answer took, and its header.
     pub fn get(&self, path: &str) -> Result<(Duration, String)> {
-        let (took, header, body) = self.ask(path)?;
-        let text = if path == "/metrics" { String::from_utf8_lossy(&body).into() } else { header };
-        Ok((took, text))
+        let (took, header, _) = self.ask(path, "")?;
+        Ok((took, header))
     }
 
     /// The header and the bytes of a picture.
     pub fn picture(&self, path: &str) -> Result<(String, Vec<u8>)> {
-        let (_, header, body) = self.ask(path)?;
+        let (_, header, body) = self.ask(path, "")?;
         Ok((header, body))
     }
 
     /// The bytes of a picture.
     pub fn body(&self, path: &str) -> Result<Vec<u8>> {
-        Ok(self.ask(path)?.2)
+        Ok(self.ask(path, "")?.2)
     }
 
-    fn ask(&self, path: &str) -> Result<(Duration, String, Vec<u8>)> {
+    /// The text of `/metrics`.
+    pub fn metrics(&self) -> Result<String> {
+        let token = std::fs::read_to_string(&self.token)?;
+        let header = format!("authorization: Bearer {}\r\n", token.trim());
+        Ok(String::from_utf8_lossy(&self.ask("/metrics", &header)?.2).into())
+    }
+
+    fn ask(&self, path: &str, header: &str) -> Result<(Duration, String, Vec<u8>)> {
         let asked = Instant::now();
         let mut stream = TcpStream::connect(("127.0.0.1", self.port))?;
         write!(
             stream,
-            "GET {path} HTTP/1.1\r\nhost: 127.0.0.1:{}\r\naccept: {ACCEPT}\r\nconnection: close\r\n\r\n",
+            "GET {path} HTTP/1.1\r\nhost: 127.0.0.1:{}\r\naccept: {ACCEPT}\r\nconnection: close\r\n{header}\r\n",
             self.port
         )?;
         let mut reader = BufReader::new(stream);
@@ -112,7 +120,7 @@ impl Served {
 
     /// Waits until the background is idle.
     pub fn wait_until_done(&self) -> Result<()> {
-        while !self.get("/metrics")?.1.contains("\nkivet_background_tasks 0") {
+        while !self.metrics()?.contains("\nkivet_background_tasks 0") {
             sleep(Duration::from_millis(200));
         }
         Ok(())

@@ -5,7 +5,7 @@ use std::{
     sync::Arc,
 };
 
-use futures::{FutureExt, StreamExt, future::BoxFuture, stream};
+use futures::future::join_all;
 use kivet_browser::{Chromium, Tab, TrialPicture, Visit, VisitOptions};
 use kivet_page::{
     Device, Document,
@@ -14,6 +14,7 @@ use kivet_page::{
 };
 use rayon::prelude::*;
 use reqwest::Client;
+use tokio::sync::Semaphore;
 use url::Url;
 
 use crate::{
@@ -25,6 +26,14 @@ use crate::{
     widths::sweep,
 };
 
+/// What all pages of a check share.
+pub struct Shared<'a> {
+    pub options: &'a CheckOptions,
+    pub scales: &'a Scales,
+    /// One for each visit that may run at the same time.
+    pub permits: &'a Semaphore,
+}
+
 /// Visits a page on each of the options' devices.
 ///
 /// # Errors
@@ -33,27 +42,15 @@ pub async fn browse(
     chromium: &Chromium,
     target: &Target,
     exposed: Vec<String>,
-    options: &CheckOptions,
-    scales: &Scales,
+    shared: &Shared<'_>,
     step: &(dyn Fn(&str) + Sync),
 ) -> Result<Looked, CheckError> {
+    let options = shared.options;
     let (url, server) = reachable(target, options.pictures.as_deref()).await?;
-    let page = Page {
-        chromium,
-        url: &url,
-        server: server.as_ref(),
-        options,
-        scales,
-        vectors: Vectors::default(),
-    };
-    // Side by side they disturb each other's times, which count where they are slowed down; several
-    // pages at once use all cores already.
-    let alone = options.throttled || options.at_once > 1;
-    let at_once = if alone { 1 } else { options.devices.len() };
-    let visits: Vec<BoxFuture<'_, Result<Seen, CheckError>>> =
-        options.devices.iter().map(|device| page.on(*device, step).boxed()).collect();
-    let looked: Vec<Result<Seen, CheckError>> =
-        stream::iter(visits).buffered(at_once.max(1)).collect().await;
+    let page =
+        Page { chromium, url: &url, server: server.as_ref(), shared, vectors: Vectors::default() };
+    let visits = options.devices.iter().map(|device| page.on(*device, step));
+    let looked: Vec<Result<Seen, CheckError>> = join_all(visits).await;
     let (mut seen, mut thumbnails, mut missed) = (Vec::new(), BTreeMap::new(), Vec::new());
     for (device, one) in options.devices.iter().zip(looked) {
         match one {
@@ -103,8 +100,7 @@ struct Page<'a> {
     chromium: &'a Chromium,
     url: &'a Url,
     server: Option<&'a FileServer>,
-    options: &'a CheckOptions,
-    scales: &'a Scales,
+    shared: &'a Shared<'a>,
     vectors: Vectors,
 }
 
@@ -118,12 +114,15 @@ impl Page<'_> {
     /// All visits on one device.
     async fn on(&self, device: Device, step: &(dyn Fn(&str) + Sync)) -> Result<Seen, CheckError> {
         let mut seen = Seen { runs: Vec::new(), thumbnails: BTreeMap::new() };
-        for run in 0..self.options.runs.max(1) {
+        let options = self.shared.options;
+        for run in 0..options.runs.max(1) {
+            // The semaphore is never closed.
+            let _permit = self.shared.permits.acquire().await;
             step(device.name);
             let mut visit = self.visit(device, run == 0).await?;
             self.vectors.look(&mut visit, self.server).await;
-            let with_thumbnails = self.options.thumbnails && run == 0;
-            let scales = self.scales.clone();
+            let with_thumbnails = options.thumbnails && run == 0;
+            let scales = self.shared.scales.clone();
             let (observation, small) =
                 tokio::task::spawn_blocking(move || weighed(visit, &scales, with_thumbnails))
                     .await
@@ -140,17 +139,17 @@ impl Page<'_> {
     }
 
     async fn visit(&self, device: Device, is_first: bool) -> Result<Visit, CheckError> {
+        let CheckOptions { throttled, sweeps, ref devices, .. } = *self.shared.options;
         let tab = self.chromium.tab(device).await?;
-        let returns = self.options.sweeps;
-        let options = VisitOptions { throttled: self.options.throttled, returns };
+        let options = VisitOptions { throttled, returns: sweeps };
         let mut visited = tab.visit(self.url.as_str(), options).await;
         if let Ok(visit) = &mut visited {
-            if self.options.sweeps {
+            if sweeps {
                 try_wrapping(&tab, &mut visit.observation).await;
             }
             // Once a page is enough: what is swept is the same on any device.
-            let is_last = Some(&device) == self.options.devices.last();
-            if self.options.sweeps && is_first && is_last {
+            let is_last = Some(&device) == devices.last();
+            if sweeps && is_first && is_last {
                 sweep(&tab, &mut visit.observation).await?;
             }
         }

@@ -6,7 +6,7 @@ use std::{
     sync::atomic::{AtomicUsize, Ordering},
 };
 
-use futures::StreamExt;
+use futures::{StreamExt, future::join_all};
 use kivet_browser::{Chromium, FittedBox, PictureAt, Tab, TrialPicture, VisitOptions};
 use kivet_image::{Limits, probe};
 use kivet_page::{
@@ -17,6 +17,7 @@ use kivet_page::{
     rules::Rules,
 };
 use kivet_recipe::Format;
+use tokio::sync::Semaphore;
 use url::Url;
 
 use crate::{
@@ -37,8 +38,10 @@ const BETWEEN: [(u32, u32); 7] =
 /// Rounds of measuring in between, until media conditions are exact.
 const ROUNDS: usize = 12;
 
-/// Pages looked at at the same time.
+/// Pages visited at the same time, and visits: most of a visit is waiting for the page to come to
+/// rest.
 const AT_ONCE: usize = 2;
+const VISITS_AT_ONCE: usize = 6;
 
 /// The pages of a site, visited or read.
 #[derive(Default)]
@@ -70,14 +73,15 @@ pub async fn look(
         None => Chromium::launch().await?,
     };
     let done = AtomicUsize::new(0);
+    let permits = Semaphore::new(VISITS_AT_ONCE);
     let look = |target: &Target| {
-        let (target, chromium, done) = (target.clone(), &chromium, &done);
+        let (target, chromium, done, permits) = (target.clone(), &chromium, &done, &permits);
         async move {
             let step = |device: &str| {
                 let done = done.load(Ordering::Relaxed);
                 progress(Progress { done, of: targets.len(), page: &target.name, device });
             };
-            let page = one(chromium, &target, &step).await;
+            let page = one(chromium, &target, permits, &step).await;
             done.fetch_add(1, Ordering::Relaxed);
             page
         }
@@ -135,18 +139,27 @@ async fn sampled(targets: &[Target]) -> (Vec<Target>, Vec<(String, Vec<u8>)>) {
 async fn one(
     chromium: &Chromium,
     target: &Target,
+    permits: &Semaphore,
     step: &(dyn Fn(&str) + Sync),
 ) -> Result<SeenPage, CheckError> {
     let (url, server) = reachable(target, None).await?;
     let mut page = SeenPage { path: target.path_in_site(), ..SeenPage::default() };
     let mut observations = Vec::new();
     let mut files = BTreeMap::new();
-    for device in DEVICES {
-        step(device.name);
-        let tab = chromium.tab(device).await?;
-        let options = VisitOptions { throttled: false, returns: false };
-        let visited = tab.visit(url.as_str(), options).await;
-        let _ = tab.close().await;
+    let visits = DEVICES.map(|device| {
+        let url = &url;
+        async move {
+            // The semaphore is never closed.
+            let _permit = permits.acquire().await;
+            step(device.name);
+            let tab = chromium.tab(device).await?;
+            let options = VisitOptions { throttled: false, returns: false };
+            let visited = tab.visit(url.as_str(), options).await;
+            let _ = tab.close().await;
+            visited
+        }
+    });
+    for visited in join_all(visits).await {
         let visit = visited?;
         files.extend(
             visit

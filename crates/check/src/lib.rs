@@ -15,6 +15,7 @@ mod read;
 mod shelved;
 mod sweep;
 mod target;
+mod warm;
 mod widths;
 
 use std::{
@@ -39,7 +40,10 @@ pub use learn::{SeenSite, look};
 pub use shelved::ShelfFolder;
 pub use sweep::{FittedSizes, fit_page};
 pub use target::{Place, Target, targets};
+pub use warm::warm;
 pub use widths::SWEPT;
+
+use tokio::sync::Semaphore;
 
 use crate::{examine::Scales, exposed::Exposed};
 
@@ -62,8 +66,8 @@ pub struct CheckOptions {
     pub pictures: Option<String>,
     /// Shelves that may hold the pages' pictures: fixes then name them.
     pub shelves: Vec<ShelfFolder>,
-    /// Pages looked at at the same time. More than one is quicker, and disturbs the times that are
-    /// measured.
+    /// Visits at the same time, of pages or devices; in text, pages. Most of a visit is waiting for the
+    /// page to come to rest. More than one disturbs the times that are measured.
     pub at_once: usize,
     /// Measures pictures in windows of many sizes, so that fixes hold there, too, and whether the page
     /// comes back from memory.
@@ -105,6 +109,7 @@ pub async fn check(
 ) -> Result<Report, CheckError> {
     let now = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |since| since.as_secs());
     let mut report = Report::empty(options.mode, options.runs, &options.devices, now);
+    report.throttled = options.throttled;
     let scales = Scales::default();
     let chromium = match (&options.mode, &options.program) {
         (Mode::Text, _) => None,
@@ -113,8 +118,10 @@ pub async fn check(
     };
     let done = AtomicUsize::new(0);
     let exposed = Exposed::of(targets).await;
+    let permits = Semaphore::new(options.at_once.max(1));
+    let shared = browse::Shared { options, scales: &scales, permits: &permits };
     let look = |target: &'_ Target| {
-        let (target, chromium, scales, done) = (target.clone(), chromium.as_ref(), &scales, &done);
+        let (target, chromium, done, shared) = (target.clone(), chromium.as_ref(), &done, &shared);
         let exposed = exposed.at(&target);
         async move {
             let count = || done.load(Ordering::Relaxed);
@@ -122,10 +129,8 @@ pub async fn check(
                 progress(Progress { done: count(), of: targets.len(), page: &target.name, device })
             };
             let looked = match chromium {
-                Some(chromium) => {
-                    browse::browse(chromium, &target, exposed, options, scales, &step).await
-                }
-                None => read::read(&target, exposed, options, fetcher, scales, &step).await,
+                Some(chromium) => browse::browse(chromium, &target, exposed, shared, &step).await,
+                None => read::read(&target, exposed, options, fetcher, shared.scales, &step).await,
             };
             done.fetch_add(1, Ordering::Relaxed);
             (target.name.clone(), target.path_in_site(), looked)

@@ -8,7 +8,7 @@ use std::{
 
 use anyhow::{Context, Result, bail};
 use kivet_service::Problem;
-use reqwest::{Client, Method, RequestBuilder};
+use reqwest::{Client, Method, RequestBuilder, StatusCode};
 use serde::{Serialize, de::DeserializeOwned};
 use tokio::runtime::Runtime;
 
@@ -38,9 +38,7 @@ impl Reach {
     }
 
     fn data(&self) -> PathBuf {
-        let named =
-            self.data.clone().or_else(|| nearby::config().map(|config| config.data.clone()));
-        named.unwrap_or_else(|| "kivet-data".into())
+        data_folder(self.data.clone())
     }
 
     /// Calls the administration interface and reads its answer.
@@ -76,6 +74,21 @@ impl Reach {
             let request =
                 headers.iter().fold(request, |request, (name, value)| request.header(*name, value));
             token.iter().fold(request, RequestBuilder::bearer_auth)
+        })
+    }
+
+    /// Reads a plain text of the service, with the token where it is found.
+    pub fn text(&self, path: &str) -> Result<String> {
+        let token = self.token.clone().or_else(|| token_in(&self.data()).ok());
+        let Shared { runtime, client } = shared()?;
+        runtime.block_on(async {
+            let request = client.get(format!("{}{path}", self.service()));
+            let response = token.iter().fold(request, RequestBuilder::bearer_auth).send().await;
+            let response = response.context("the service does not answer")?;
+            if response.status() == StatusCode::UNAUTHORIZED {
+                bail!("{path} of {} needs the admin token: name it with --token, or its data folder with --data", self.service());
+            }
+            Ok(response.error_for_status()?.text().await?)
         })
     }
 
@@ -145,6 +158,12 @@ impl Reach {
             }
         })
     }
+}
+
+/// The data folder that is named, else that of kivet.toml here, else kivet-data.
+pub fn data_folder(named: Option<PathBuf>) -> PathBuf {
+    let near = || nearby::config().map(|config| config.data.clone());
+    named.or_else(near).unwrap_or_else(|| "kivet-data".into())
 }
 
 /// An address without a slash at its end; `host:port` is one, too.

@@ -52,6 +52,8 @@ enum Command {
     Markup(commands::markup::Markup),
     /// See what renditions take on disk, and list them anew.
     Cache(commands::cache::Cache),
+    /// List, make and restore backups of places, rules, focal points and texts.
+    Records(commands::records::Records),
     /// See and set the rules by which pages are rewritten.
     Rules(commands::rules::Rules),
     /// Drive a browser over a site and write rules for it.
@@ -89,6 +91,7 @@ fn main() -> ExitCode {
         Command::Place(place) => place.run(json),
         Command::Markup(markup) => markup.run(json),
         Command::Cache(cache) => cache.run(json),
+        Command::Records(records) => records.run(json),
         Command::Rules(rules) => rules.run(json),
         Command::Learn(learn) => learn.run(json),
         Command::Apply(apply) => apply.run(json),

@@ -12,6 +12,7 @@ mod checks;
 mod config;
 mod connections;
 mod console;
+mod data_folder;
 mod demo;
 mod front;
 mod health;
@@ -46,9 +47,10 @@ pub use config::{
     Config, ConfigError, Limits, Originals, OverlaySettings, ShelfRules, ShelfSettings,
     ShelfSource, read as read_config,
 };
+pub use data_folder::lock_data_folder;
 pub use library::{AltOrder, AltResponse, ExportOrder, FocusOrder, LibraryPage, OriginalResponse};
 pub use markup::{LadderResponse, MarkupOrder, MarkupResponse, PictureMarkup};
-pub use places::{PlaceList, PlaceResponse};
+pub use places::{PlaceList, PlaceResponse, places_as_toml};
 pub use problem::{Problem, ProblemKind};
 pub use recipes::RecipeResponse;
 pub use rewrite::{PictureChange, RewriteOrder, RewriteResponse, RuleVerdict};

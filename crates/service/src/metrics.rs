@@ -18,6 +18,7 @@ pub struct Metrics {
     store_failures: IntCounterVec,
     evicted: IntCounterVec,
     held: IntGauge,
+    recovered: IntGauge,
     under_way: IntGauge,
     background: IntGauge,
     queued: Histogram,
@@ -32,6 +33,11 @@ struct Description {
     label: &'static str,
 }
 
+const RECOVERED: Description = Description {
+    name: "kivet_records_recovered",
+    help: "1 if the records were broken, empty or missing at the start and were recovered.",
+    label: "",
+};
 const UNDER_WAY: Description = Description {
     name: "kivet_renditions_under_way",
     help: "Renditions being made now.",
@@ -71,7 +77,7 @@ const HELD: Description = Description {
 };
 const STORE_FAILURES: Description = Description {
     name: "kivet_storage_failures_total",
-    help: "Times that records or blobs could not be read or written; pictures are sent all the same.",
+    help: "Times that records, blobs or backups could not be read or written; pictures are sent all the same.",
     label: "store",
 };
 const QUEUED: Description = Description {
@@ -89,7 +95,7 @@ const WORK: Description = Description {
 #[cfg(test)]
 pub(crate) fn reference() -> String {
     let mut text = String::from(
-        "# Metrics\n\n`/metrics` speaks the Prometheus text format, to this machine or with the token.\n\n| name | kind | \
+        "# Metrics\n\n`/metrics` speaks the Prometheus text format, with the token or at the admin listener.\n\n| name | kind | \
          label | what |\n| --- | --- | --- | --- |\n",
     );
     for Description { name, help, label } in [
@@ -100,6 +106,7 @@ pub(crate) fn reference() -> String {
         STORE_FAILURES,
         EVICTED,
         HELD,
+        RECOVERED,
         UNDER_WAY,
         BACKGROUND,
         QUEUED,
@@ -155,6 +162,8 @@ impl Metrics {
             registry.register(Box::new(histogram.clone()))?;
             Ok::<_, prometheus::Error>(histogram)
         };
+        let recovered = IntGauge::new(RECOVERED.name, RECOVERED.help)?;
+        registry.register(Box::new(recovered.clone()))?;
         let under_way = IntGauge::new(UNDER_WAY.name, UNDER_WAY.help)?;
         registry.register(Box::new(under_way.clone()))?;
         let held = IntGauge::new(HELD.name, HELD.help)?;
@@ -162,6 +171,7 @@ impl Metrics {
         let background = IntGauge::new(BACKGROUND.name, BACKGROUND.help)?;
         registry.register(Box::new(background.clone()))?;
         Ok(Self {
+            recovered,
             under_way,
             background,
             responses: counter(RESPONSES)?,
@@ -185,6 +195,11 @@ impl Metrics {
     /// Says how many bytes the renditions on disk have.
     pub fn holds(&self, bytes: u64) {
         self.held.set(i64::try_from(bytes).unwrap_or(i64::MAX));
+    }
+
+    /// Says whether the records come from a backup.
+    pub fn recovered(&self, are_recovered: bool) {
+        self.recovered.set(i64::from(are_recovered));
     }
 
     /// Counts a response to a picture request.

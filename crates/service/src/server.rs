@@ -1,24 +1,20 @@
 //! Opening the stores and the port, serving, and stopping without cutting anybody off.
 
-use std::{
-    fs::{File, Permissions, TryLockError},
-    net::SocketAddr,
-    os::unix::fs::{DirBuilderExt, PermissionsExt},
-    path::Path,
-    sync::Arc,
-    time::Duration,
-};
+use std::{fs::File, net::SocketAddr, sync::Arc, time::Duration};
 
 use axum::{
-    Router,
+    Extension, Router,
     body::Body,
     http::{HeaderName, Method, Request, Response, StatusCode, Uri},
     middleware,
     response::IntoResponse,
 };
-use futures::future::BoxFuture;
+use futures::{
+    FutureExt,
+    future::{BoxFuture, OptionFuture},
+};
 use kivet_recipe::Access;
-use kivet_store::{Blobs, Records, Reductions};
+use kivet_store::{Blobs, Reductions};
 use tokio::net::TcpListener;
 use tower_http::{
     request_id::{MakeRequestUuid, PropagateRequestIdLayer, SetRequestIdLayer},
@@ -32,7 +28,9 @@ use crate::{
     app::{App, Parts},
     config::{Config, Limits},
     connections::{self, Bounds},
-    console, demo,
+    console,
+    data_folder::{self, DataFolder},
+    demo,
     front::Front,
     health, host,
     metrics::Metrics,
@@ -45,7 +43,7 @@ use crate::{
     quiet,
     revision::Revision,
     shelves::Shelves,
-    sign_in::SignIn,
+    sign_in::{OnAdminListener, SignIn},
     start_error::StartError,
     viewer, why,
 };
@@ -57,12 +55,13 @@ const REQUEST_ID: HeaderName = HeaderName::from_static("x-request-id");
 pub struct Service {
     listener: TcpListener,
     address: SocketAddr,
+    admin: Option<(TcpListener, SocketAddr)>,
     app: App,
     router: Router,
     bounds: Bounds,
     give_back: fn(),
     /// The data folder is this service's as long as it lives.
-    _lock: File,
+    lock: Option<File>,
 }
 
 impl Service {
@@ -71,19 +70,12 @@ impl Service {
     /// # Errors
     /// If any of them cannot be had.
     pub async fn bind(config: &Config) -> Result<Self, StartError> {
+        let metrics = Metrics::new()?;
+        let DataFolder { records, lost_index, lock } = DataFolder::open(&config.data, &metrics)?;
         let data = |source| StartError::Data { path: config.data.clone(), source };
-        std::fs::DirBuilder::new()
-            .recursive(true)
-            .mode(OWNER_ONLY)
-            .create(&config.data)
-            .map_err(data)?;
-        // Also that of an earlier version.
-        std::fs::set_permissions(&config.data, Permissions::from_mode(OWNER_ONLY)).map_err(data)?;
-        let lock = lock(&config.data)?;
         let sign_in = Arc::new(SignIn::open(&config.data).map_err(data)?);
-        let (records, aside) = Records::open_or_set_aside(&config.data.join("records.db"))?;
         let blobs = Blobs::in_folder(&config.data.join("renditions"))?;
-        let (metrics, revision) = (Metrics::new()?, Revision::default());
+        let revision = Revision::default();
         let limits = config.limits.engine();
         let Limits { queue, queue_megapixels, working_mib, .. } = config.limits;
         let queue = Queue::new(queue, queue_megapixels, working_mib << 20);
@@ -99,8 +91,8 @@ impl Service {
         let stores = Stores { blobs, reductions, records: records.clone() };
         let pipeline = Pipeline::new(stores, assets, config.limits, config.policy, counted, queue);
         let pipeline = pipeline.map_err(StartError::Background)?;
-        if let Some(aside) = aside {
-            rebuild_index(&aside, pipeline.clone());
+        if lost_index {
+            rebuild_index(pipeline.clone());
         }
         let places = Places::open(records.clone(), config.policy, revision.clone())?;
         if let Some(folder) = &config.demo {
@@ -125,12 +117,14 @@ impl Service {
                 "not only this machine can ask: recipes that no place names are refused; say `addresses` under [access] to decide otherwise"
             );
         }
-        let listen = |source| StartError::Listen { address: config.listen, source };
-        let listener = TcpListener::bind(config.listen).await.map_err(listen)?;
-        let address = listener.local_addr().map_err(listen)?;
+        let (listener, address) = listening(config.listen).await?;
+        let admin = match config.admin {
+            Some(admin) => Some(listening(admin).await?),
+            None => None,
+        };
         let router = router(&app, config);
         let bounds = Bounds::new(Duration::from_secs(config.limits.idle_seconds));
-        Ok(Self { listener, address, app, router, bounds, give_back: || {}, _lock: lock })
+        Ok(Self { listener, address, admin, app, router, bounds, give_back: || {}, lock })
     }
 
     /// The same, where `give_back` is called some seconds after the last work: it gives freed memory
@@ -142,6 +136,11 @@ impl Service {
     /// Where it listens.
     pub const fn address(&self) -> SocketAddr {
         self.address
+    }
+
+    /// Where it listens for this machine alone, if the configuration names such an address.
+    pub fn admin_address(&self) -> Option<SocketAddr> {
+        self.admin.as_ref().map(|(_, address)| *address)
     }
 
     /// A fresh single-use sign-in link to the console.
@@ -157,37 +156,39 @@ impl Service {
     /// as a command-line client is.
     pub fn run(self, stop: BoxFuture<'static, ()>) -> BoxFuture<'static, ()> {
         let tidying = quiet::tidy(self.app.pipeline.clone(), self.give_back);
+        let app = Arc::clone(&self.app);
+        let backing_up = data_folder::back_up(Arc::clone(&app));
+        let lock = self.lock;
+        let stop = stop.shared();
+        let admin_router = self.router.clone().layer(Extension(OnAdminListener));
+        let admin_front = Front::new(Arc::clone(&self.app), admin_router);
         let front = Front::new(self.app, self.router);
-        let serving = connections::serve(self.listener, front, self.bounds, stop);
-        Box::pin(async {
+        let serving = connections::serve(self.listener, front, self.bounds, stop.clone());
+        let for_admin = self
+            .admin
+            .map(|(listener, _)| connections::serve(listener, admin_front, self.bounds, stop));
+        Box::pin(async move {
+            let both = async { tokio::join!(serving, OptionFuture::from(for_admin)) };
             tokio::select! {
-                () = serving => {}
+                _ = both => {}
                 () = tidying => {}
+                () = backing_up => {}
             }
+            data_folder::back_up_now(&app).await;
+            drop(lock);
         })
     }
 }
 
-/// Records, renditions and the token are nobody else's.
-const OWNER_ONLY: u32 = 0o700;
-
-/// Takes the data folder for this service alone: two would each take the other's files for its own.
-fn lock(data: &Path) -> Result<File, StartError> {
-    let problem = |source| StartError::Data { path: data.to_owned(), source };
-    let file = File::create(data.join("lock")).map_err(problem)?;
-    match file.try_lock() {
-        Ok(()) => Ok(file),
-        Err(TryLockError::WouldBlock) => Err(StartError::InUse { path: data.to_owned() }),
-        Err(TryLockError::Error(source)) => Err(problem(source)),
-    }
+async fn listening(address: SocketAddr) -> Result<(TcpListener, SocketAddr), StartError> {
+    let problem = |source| StartError::Listen { address, source };
+    let listener = TcpListener::bind(address).await.map_err(problem)?;
+    let address = listener.local_addr().map_err(problem)?;
+    Ok((listener, address))
 }
 
 /// Lists the renditions of the blobs in fresh records, while the service serves already.
-fn rebuild_index(aside: &Path, pipeline: Pipeline) {
-    tracing::error!(
-        aside = %aside.display(),
-        "the records were broken and are set aside; places, rules, focal points and texts in them are not known any more"
-    );
+fn rebuild_index(pipeline: Pipeline) {
     tokio::spawn(async move {
         if let Err(error) = pipeline.rebuild().await {
             tracing::error!(error = %crate::causes(&error), "the index of renditions could not be rebuilt; `kivet cache rebuild` tries again");

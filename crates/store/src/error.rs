@@ -36,6 +36,12 @@ pub enum StoreError {
         /// The database file.
         path: PathBuf,
     },
+    /// The database file was deleted or replaced after it was opened.
+    #[error("{} was deleted or replaced while it was in use; start the service again, which takes places, rules, focal points and texts from the newest backup", path.display())]
+    Replaced {
+        /// The database file.
+        path: PathBuf,
+    },
     /// SQLite refused.
     #[error("the records could not be read or written")]
     Records(#[from] rusqlite::Error),

@@ -5,6 +5,7 @@
 
 mod alts;
 mod at_hand;
+mod backups;
 mod blobs;
 mod checks;
 mod curves;
@@ -20,11 +21,12 @@ mod rules;
 mod schema;
 
 pub use alts::AltRecord;
+pub use backups::{Backup, Backups, Rows};
 pub use blobs::{Blob, BlobHeader, Blobs, Stage, etag_of};
 pub use checks::CheckRecord;
 pub use error::StoreError;
 pub use originals::{OriginalRecord, Stamp};
 pub use places::PlaceRecord;
-pub use records::Records;
+pub use records::{Records, Recovery};
 pub use reductions::Reductions;
 pub use renditions::{Held, HeldOf, RenditionRecord};

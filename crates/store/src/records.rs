@@ -4,28 +4,47 @@
 
 use std::{
     ffi::OsString,
+    os::unix::fs::MetadataExt,
     path::{Path, PathBuf},
+    sync::{
+        Arc,
+        atomic::{AtomicU64, Ordering},
+    },
     time::{SystemTime, UNIX_EPOCH},
 };
 
 use r2d2::{Pool, PooledConnection};
 use r2d2_sqlite::SqliteConnectionManager;
 use rusqlite::{Connection, ErrorCode};
-use rusqlite_migration::{MigrationDefinitionError, Migrations};
 
 use crate::{
     StoreError,
+    backups::{self, Backups},
     patience::{WAIT, try_again},
-    schema::STEPS,
+    schema,
 };
 
 /// What a database of Kivet's says it is: `KIVT` (<https://sqlite.org/pragma.html>, application_id).
-const APPLICATION: i32 = 0x4b49_5654;
+pub(crate) const APPLICATION: i32 = 0x4b49_5654;
 
 /// The database.
 #[derive(Clone, Debug)]
 pub struct Records {
     pool: Pool<SqliteConnectionManager>,
+    path: PathBuf,
+    /// Device and inode of the file that is open; none in memory.
+    file: Option<(u64, u64)>,
+    /// Counts changes of the tables that backups hold.
+    changes: Arc<AtomicU64>,
+}
+
+/// How records that were broken, empty or missing were recovered.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Recovery {
+    /// The broken file under its new name; `None` if the file was missing or empty.
+    pub aside: Option<PathBuf>,
+    /// The backup that was restored; `None` if there is no usable one.
+    pub backup: Option<PathBuf>,
 }
 
 impl Records {
@@ -35,64 +54,137 @@ impl Records {
     /// If the file cannot be opened, is damaged, is not Kivet's, or was written by a later version.
     pub fn open(path: &Path) -> Result<Self, StoreError> {
         inspect(path)?;
-        let manager = SqliteConnectionManager::file(path).with_init(|connection| {
+        let changes = Arc::new(AtomicU64::new(0));
+        let counted = Arc::clone(&changes);
+        let manager = SqliteConnectionManager::file(path).with_init(move |connection| {
             connection.busy_handler(Some(try_again))?;
-            connection.execute_batch("PRAGMA journal_mode = WAL; PRAGMA synchronous = NORMAL;")
+            connection.execute_batch("PRAGMA journal_mode = WAL; PRAGMA synchronous = NORMAL;")?;
+            count_changes(connection, &counted)
         });
         let pool = Pool::builder().max_size(4).connection_timeout(2 * WAIT).build(manager)?;
-        let at = |source| match source {
-            rusqlite_migration::Error::MigrationDefinition(
-                MigrationDefinitionError::DatabaseTooFarAhead,
-            ) => StoreError::Later { path: PathBuf::from(path) },
-            source => StoreError::Migration { path: PathBuf::from(path), source },
-        };
         let mut connection = pool.get()?;
-        Migrations::from_slice(STEPS).to_latest(&mut connection).map_err(at)?;
+        schema::migrate(&mut connection, path)?;
         connection.pragma_update(None, "application_id", APPLICATION)?;
         drop(connection);
-        Ok(Self { pool })
+        let file = identity(path)
+            .map_err(|source| StoreError::Folder { path: path.to_owned(), source })?;
+        Ok(Self { pool, path: path.to_owned(), file: Some(file), changes })
     }
 
-    /// The same, but a file that is damaged or not Kivet's is set aside, under the name that comes
-    /// with the fresh records.
+    /// Reads the file at `path` into a database in memory, for a disk that is full or read-only. Tables
+    /// that cannot be read are empty. Changes are lost when the process ends.
     ///
     /// # Errors
-    /// As [`open`](Self::open), or if it cannot be set aside.
-    pub fn open_or_set_aside(path: &Path) -> Result<(Self, Option<PathBuf>), StoreError> {
-        match Self::open(path) {
-            Ok(records) => Ok((records, None)),
-            Err(StoreError::Broken { .. }) => {
-                let aside = set_aside(path)?;
-                Ok((Self::open(path)?, Some(aside)))
-            }
-            Err(error) => Err(error),
-        }
+    /// If there is no memory for it.
+    pub fn open_in_memory(path: &Path) -> Result<Self, StoreError> {
+        // Each connection in memory is its own database: use one, and never close it.
+        let pool = Pool::builder()
+            .max_size(1)
+            .max_lifetime(None)
+            .idle_timeout(None)
+            .connection_timeout(2 * WAIT)
+            .build(SqliteConnectionManager::memory())?;
+        let mut connection = pool.get()?;
+        schema::migrate(&mut connection, path)?;
+        backups::read_into(&connection, path);
+        drop(connection);
+        Ok(Self { pool, path: path.to_owned(), file: None, changes: Arc::default() })
     }
 
+    /// As [`open`](Self::open), but a file that is damaged or not Kivet's is renamed, and the user
+    /// records of a broken, empty or missing file are restored from the newest usable backup. A
+    /// database of an earlier version is copied before it is migrated.
+    ///
+    /// # Errors
+    /// As [`open`](Self::open), or if the broken file cannot be renamed.
+    pub fn open_or_recover(path: &Path) -> Result<(Self, Option<Recovery>), StoreError> {
+        let aside = match inspect(path) {
+            Ok(Found::Current) => return Ok((Self::open(path)?, None)),
+            Ok(Found::Earlier { version }) => {
+                Backups::of(path).keep_earlier(path, version)?;
+                return Ok((Self::open(path)?, None));
+            }
+            Ok(Found::Nothing) => None,
+            Err(StoreError::Broken { .. }) => Some(set_aside(path)?),
+            Err(error) => return Err(error),
+        };
+        let records = Self::open(path)?;
+        let backup = Backups::of(path).newest_good()?;
+        if let Some(backup) = &backup {
+            records.restore(backup)?;
+        }
+        let recovery = Recovery { aside, backup };
+        let is_new = recovery.aside.is_none() && recovery.backup.is_none();
+        Ok((records, Some(recovery).filter(|_| !is_new)))
+    }
+
+    /// A connection, if the database file is still the one that was opened: writes to a deleted file
+    /// would be lost.
     pub(crate) fn connection(
         &self,
     ) -> Result<PooledConnection<SqliteConnectionManager>, StoreError> {
+        if self.file.is_some() && identity(&self.path).ok() != self.file {
+            return Err(StoreError::Replaced { path: self.path.clone() });
+        }
         Ok(self.pool.get()?)
     }
 
-    /// Asks the database for an answer that costs nothing.
+    /// The database file.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// The number of changes that this process made to the tables that backups hold.
+    pub fn changes(&self) -> u64 {
+        self.changes.load(Ordering::Relaxed)
+    }
+
+    /// Reads a little of the database.
     ///
     /// # Errors
-    /// If it gives none.
+    /// If it cannot be read, or the file was deleted or replaced.
     pub fn ping(&self) -> Result<(), StoreError> {
-        self.connection()?.query_row("SELECT 1", [], |_| Ok(()))?;
+        self.connection()?.query_row("SELECT COUNT(*) FROM places", [], |_| Ok(()))?;
         Ok(())
     }
 }
 
+fn count_changes(connection: &Connection, changes: &Arc<AtomicU64>) -> rusqlite::Result<()> {
+    let changes = Arc::clone(changes);
+    connection.update_hook(Some(move |_, _: &str, table: &str, _| {
+        if backups::TABLES.contains(&table) {
+            changes.fetch_add(1, Ordering::Relaxed);
+        }
+    }))
+}
+
+/// Device and inode of a file.
+fn identity(path: &Path) -> std::io::Result<(u64, u64)> {
+    path.metadata().map(|about| (about.dev(), about.ino()))
+}
+
+/// A file that a database can be opened in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Found {
+    /// No file, or one without tables.
+    Nothing,
+    /// A database of an earlier version.
+    Earlier {
+        /// Steps of the schema that it has.
+        version: usize,
+    },
+    /// A database of this version, or a later one.
+    Current,
+}
+
 /// Refuses a file that is damaged or another program's, before anything is written to it.
-fn inspect(path: &Path) -> Result<(), StoreError> {
+pub(crate) fn inspect(path: &Path) -> Result<Found, StoreError> {
     let broken = |problem: String| StoreError::Broken { path: path.to_owned(), problem };
     if path.is_dir() {
         return Err(broken("it is a folder".to_owned()));
     }
     if !path.exists() {
-        return Ok(());
+        return Ok(Found::Nothing);
     }
     let told = |error: rusqlite::Error| match error.sqlite_error_code() {
         Some(ErrorCode::NotADatabase | ErrorCode::DatabaseCorrupt) => broken(error.to_string()),
@@ -102,15 +194,29 @@ fn inspect(path: &Path) -> Result<(), StoreError> {
     file.busy_handler(Some(try_again)).map_err(told)?;
     let number = |of: &str| file.query_row(of, [], |row| row.get::<_, i32>(0)).map_err(told);
     let (application, version) = (number("PRAGMA application_id")?, number("PRAGMA user_version")?);
-    let tables = number("SELECT COUNT(*) FROM sqlite_master")?;
+    let tables = schema::tables(&file).map_err(told)?;
     // Kivet's first versions did not say so, but counted their steps.
-    let is_ours = application == APPLICATION || (application == 0 && (version > 0 || tables == 0));
+    let is_ours =
+        application == APPLICATION || (application == 0 && (version > 0 || tables.is_empty()));
     if !is_ours {
         return Err(broken("it is another program's database".to_owned()));
     }
     let found: String =
         file.query_row("PRAGMA quick_check(1)", [], |row| row.get(0)).map_err(told)?;
-    if found == "ok" { Ok(()) } else { Err(broken(found)) }
+    if found != "ok" {
+        return Err(broken(found));
+    }
+    let version = usize::try_from(version).unwrap_or_default();
+    if tables.is_empty() && version == 0 {
+        return Ok(Found::Nothing);
+    }
+    if version < schema::STEPS.len() {
+        return Ok(Found::Earlier { version });
+    }
+    match schema::all_tables()?.difference(&tables).next() {
+        Some(missing) => Err(broken(format!("the table `{missing}` is missing"))),
+        None => Ok(Found::Current),
+    }
 }
 
 /// Renames a broken file, and what SQLite keeps beside it, so that nothing in it is lost.
@@ -138,7 +244,7 @@ mod tests {
     use kivet_recipe::{Facts, Format, Size, Storage};
 
     use super::*;
-    use crate::{OriginalRecord, RenditionRecord, Stamp};
+    use crate::{OriginalRecord, RenditionRecord, Stamp, schema::STEPS};
 
     #[test]
     fn records_outlive_the_process_and_forget_what_changed() {
@@ -204,6 +310,53 @@ mod tests {
     }
 
     #[test]
+    fn user_records_survive_every_loss_of_the_file() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let file = folder.path().join("records.db");
+        let (records, recovery) = Records::open_or_recover(&file).expect("opened");
+        assert_eq!((recovery, records.changes()), (None, 0));
+        records.keep_places(&[("card".to_owned(), "{}".to_owned())]).expect("kept");
+        assert!(records.changes() > 0);
+        let backup = Backups::of(&file).make(&records).expect("made");
+        drop(records);
+        let whole = std::fs::read(&file).expect("there");
+        let without_table = || {
+            std::fs::write(&file, &whole).expect("written");
+            let other = Connection::open(&file).expect("opened");
+            other.execute_batch("DROP TABLE renditions").expect("dropped");
+        };
+        let lose: [(&str, bool, &dyn Fn()); 5] = [
+            ("deleted", false, &|| std::fs::remove_file(&file).expect("removed")),
+            ("emptied", false, &|| std::fs::write(&file, b"").expect("emptied")),
+            ("cut", true, &|| std::fs::write(&file, &whole[..whole.len() / 2]).expect("cut")),
+            ("a header cut", true, &|| std::fs::write(&file, &whole[100..]).expect("cut")),
+            ("without a table", true, &without_table),
+        ];
+        for (name, is_kept, lose) in lose {
+            lose();
+            let (records, recovery) = Records::open_or_recover(&file).expect(name);
+            let Recovery { aside, backup: from } = recovery.expect(name);
+            assert_eq!((from.as_ref(), aside.is_some()), (Some(&backup), is_kept), "{name}");
+            assert_eq!(records.places().expect("asked")[0].name, "card", "{name}");
+        }
+        let (_, recovery) = Records::open_or_recover(&file).expect("opened");
+        assert_eq!(recovery, None, "nothing is wrong any more");
+    }
+
+    #[test]
+    fn a_file_that_is_replaced_while_it_is_open_is_noticed() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let file = folder.path().join("records.db");
+        let records = Records::open(&file).expect("opened");
+        records.ping().expect("it answers");
+        std::fs::remove_file(&file).expect("removed");
+        assert!(matches!(records.ping(), Err(StoreError::Replaced { .. })));
+        assert!(matches!(records.keep_rules("{}"), Err(StoreError::Replaced { .. })));
+        std::fs::write(&file, b"").expect("another file");
+        assert!(matches!(records.ping(), Err(StoreError::Replaced { .. })));
+    }
+
+    #[test]
     fn a_broken_file_is_set_aside_whole_and_what_is_only_locked_is_left() {
         let folder = tempfile::tempdir().expect("a folder");
         let file = folder.path().join("records.db");
@@ -225,23 +378,21 @@ mod tests {
         ] {
             std::fs::write(&file, &bytes).expect("written");
             assert!(matches!(Records::open(&file), Err(StoreError::Broken { .. })), "{name}");
-            let (records, aside) = Records::open_or_set_aside(&file).expect(name);
+            let (records, recovery) = Records::open_or_recover(&file).expect(name);
             records.keep_rendition(&rendition("k")).expect("it can be used");
-            let aside = aside.expect("a name");
+            let aside = recovery.and_then(|recovery| recovery.aside).expect("a name");
             assert_eq!(std::fs::read(&aside).expect("kept"), bytes, "{name}");
             drop(records);
             std::fs::remove_file(aside).expect("removed");
         }
         std::fs::remove_file(&file).expect("removed");
         std::fs::create_dir(&file).expect("made");
-        let (_, aside) = Records::open_or_set_aside(&file).expect("a folder in its place");
+        let (_, recovery) = Records::open_or_recover(&file).expect("a folder in its place");
+        let aside = recovery.and_then(|recovery| recovery.aside);
         assert!(aside.is_some_and(|aside| aside.is_dir()));
         let locking = Connection::open(&file).expect("opened");
         locking.execute_batch("PRAGMA locking_mode = EXCLUSIVE; BEGIN EXCLUSIVE;").expect("locked");
-        assert!(!matches!(
-            Records::open_or_set_aside(&file),
-            Ok(_) | Err(StoreError::Broken { .. })
-        ));
+        assert!(!matches!(Records::open_or_recover(&file), Ok(_) | Err(StoreError::Broken { .. })));
     }
 
     fn rendition(key: &str) -> RenditionRecord {
@@ -270,12 +421,16 @@ mod tests {
         for version in 1..STEPS.len() {
             let file = folder.path().join(format!("{version}.db"));
             let mut older = rusqlite::Connection::open(&file).expect("opened");
-            Migrations::from_slice(&STEPS[..version]).to_latest(&mut older).expect("made");
+            rusqlite_migration::Migrations::from_slice(&STEPS[..version])
+                .to_latest(&mut older)
+                .expect("made");
             // The first versions had fewer tables.
             let [checked, focused, measured] = rows.map(|row| older.execute(row, []).is_ok());
             drop(older);
-            let records =
-                Records::open(&file).unwrap_or_else(|error| panic!("version {version}: {error}"));
+            let (records, _) = Records::open_or_recover(&file)
+                .unwrap_or_else(|error| panic!("version {version}: {error}"));
+            let kept = Backups::of(&file).folder().join(format!("before-update-{version}.db"));
+            assert!(kept.is_file(), "{version}");
             let checks: bool = records
                 .connection()
                 .expect("free")

@@ -1,7 +1,37 @@
 //! The tables, step by step from the first version's. A database counts its steps: none is changed or
 //! taken away once it was released.
 
-use rusqlite_migration::M;
+use std::{collections::BTreeSet, path::Path};
+
+use rusqlite::Connection;
+use rusqlite_migration::{M, MigrationDefinitionError, Migrations};
+
+use crate::StoreError;
+
+/// Brings the database at `path` to today's tables.
+pub(crate) fn migrate(connection: &mut Connection, path: &Path) -> Result<(), StoreError> {
+    Migrations::from_slice(STEPS).to_latest(connection).map_err(|source| match source {
+        rusqlite_migration::Error::MigrationDefinition(
+            MigrationDefinitionError::DatabaseTooFarAhead,
+        ) => StoreError::Later { path: path.to_owned() },
+        source => StoreError::Migration { path: path.to_owned(), source },
+    })
+}
+
+/// The tables of a database.
+pub(crate) fn tables(connection: &Connection) -> rusqlite::Result<BTreeSet<String>> {
+    connection
+        .prepare("SELECT name FROM sqlite_master WHERE type = 'table'")?
+        .query_map([], |row| row.get(0))?
+        .collect()
+}
+
+/// Today's tables.
+pub(crate) fn all_tables() -> Result<BTreeSet<String>, StoreError> {
+    let mut fresh = Connection::open_in_memory()?;
+    migrate(&mut fresh, Path::new(":memory:"))?;
+    Ok(tables(&fresh)?)
+}
 
 /// From nothing to today's tables.
 pub(crate) const STEPS: &[M<'static>] = &[

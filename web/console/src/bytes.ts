@@ -6,3 +6,8 @@ export function bytes(count: number): string {
   if (count < 1_000_000_000) return `${(count / 1e6).toFixed(2)} MB`;
   return `${(count / 1e9).toFixed(1)} GB`;
 }
+
+/** A share in percent for people; a dash where there is none. */
+export function percent(share: number | null | undefined): string {
+  return share == null ? "–" : `${share.toFixed(0)}%`;
+}

@@ -187,6 +187,12 @@ data = {folder}
 # A shelf is a folder of originals. Pictures are at /pic/RECIPE/SHELF/PATH.
 ",
     );
+    text += "
+# A second listener where this machine may read /metrics and /why without the token. No proxy may
+# lead to it.
+# [admin]
+# listen = \"127.0.0.1:8485\"
+";
     for (name, (folder, count)) in shelves {
         let folder = toml::Value::from(folder.as_str());
         let pictures = output::count(*count, "picture");

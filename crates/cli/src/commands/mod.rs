@@ -13,6 +13,7 @@ pub mod library;
 pub mod manual;
 pub mod markup;
 pub mod place;
+pub mod records;
 pub mod render;
 pub mod rules;
 pub mod serve;

@@ -226,32 +226,6 @@ fn listed(places: &[PlaceResponse]) -> String {
 
 /// Places as the file that `kivet place import` reads.
 fn toml_of<'a>(places: impl IntoIterator<Item = &'a PlaceResponse>) -> Result<String> {
-    let tables = places.into_iter().map(|kept| {
-        let place = serde_json::to_value(&kept.place)?;
-        Ok((kept.name.clone(), with_file_names(place)))
-    });
-    let tables: BTreeMap<String, Value> = tables.collect::<Result<_>>()?;
-    Ok(toml::to_string_pretty(&tables)?)
-}
-
-/// Keys as files write them: `density-cap` for `densityCap`.
-fn with_file_names(value: Value) -> Value {
-    match value {
-        Value::Object(entries) => {
-            let name = |key: &str| {
-                key.chars().fold(String::new(), |mut name, c| {
-                    if c.is_ascii_uppercase() {
-                        name.push('-');
-                    }
-                    name.push(c.to_ascii_lowercase());
-                    name
-                })
-            };
-            let renamed =
-                entries.into_iter().map(|(key, value)| (name(&key), with_file_names(value)));
-            Value::Object(renamed.collect())
-        }
-        Value::Array(values) => Value::Array(values.into_iter().map(with_file_names).collect()),
-        other => other,
-    }
+    let places = places.into_iter().map(|kept| (kept.name.as_str(), &kept.place));
+    Ok(kivet_service::places_as_toml(places)?)
 }

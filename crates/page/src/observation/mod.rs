@@ -258,18 +258,37 @@ impl Observation {
     /// demanding use. The pictures of frames are taken as they are: their pages are judged for
     /// themselves.
     pub fn needed(&self) -> u64 {
+        self.needed_by_url().values().sum::<u64>() + self.sent_in_frames()
+    }
+
+    /// The part of [`sent`](Self::sent) that the screen needed: of each picture at most the bytes of an
+    /// exactly fitting rendition.
+    pub fn useful(&self) -> u64 {
+        let useful = self.needed_by_url().into_iter().map(|(url, needed)| {
+            let sent = self.request(url).filter(|request| request.is_picture);
+            sent.map_or(0, |request| request.bytes).min(needed)
+        });
+        (useful.sum::<u64>() + self.sent_in_frames()).min(self.sent())
+    }
+
+    fn needed_by_url(&self) -> HashMap<&str, u64> {
         let mut max: HashMap<&str, u64> = HashMap::new();
         for place in &self.uses {
             let bytes = place.fitted.as_ref().map_or(0, |fitted| fitted.bytes);
             let entry = max.entry(&place.url).or_default();
             *entry = (*entry).max(bytes);
         }
-        let of_frames = self
-            .requests
+        max
+    }
+
+    /// Bytes of the pictures that only frames show.
+    fn sent_in_frames(&self) -> u64 {
+        self.requests
             .iter()
             .filter(|request| request.is_picture && !request.frame.is_empty())
-            .filter(|request| !self.uses.iter().any(|place| request.asked_for(&place.url)));
-        max.values().sum::<u64>() + of_frames.map(|request| request.bytes).sum::<u64>()
+            .filter(|request| !self.uses.iter().any(|place| request.asked_for(&place.url)))
+            .map(|request| request.bytes)
+            .sum()
     }
 
     /// Adds what a browser said kept the page from coming back from memory.

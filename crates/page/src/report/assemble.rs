@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use super::{
     DeviceCost, DeviceReport, DeviceSettings, LargestReport, PageReport, PictureRow,
-    ReportedFinding, Spread, pending::Pending, settle::settled,
+    ReportedFinding, Spread, fit, pending::Pending, settle::settled,
 };
 use crate::{
     Code, Cost, Device, Element, Finding, Fix, Shelved,
@@ -35,7 +35,8 @@ impl PageReport {
     /// The report on one page from what each device saw of it, once or several times. `shelved`
     /// says where on a shelf the file of an address lies.
     pub fn new(page: &str, seen: &[Vec<Observation>], shelved: &Shelved<'_>) -> Self {
-        let devices = seen.iter().filter_map(|runs| DeviceReport::new(runs)).collect();
+        let devices: Vec<DeviceReport> =
+            seen.iter().filter_map(|runs| DeviceReport::new(runs)).collect();
         let mut pending: Vec<Pending> = Vec::new();
         for runs in seen {
             let Some(first) = runs.first() else { continue };
@@ -52,7 +53,8 @@ impl PageReport {
             let order = |one: &ReportedFinding| (broken(one), one.bytes(), one.ms() as u64);
             order(b).cmp(&order(a)).then_with(|| a.key().cmp(&b.key()))
         });
-        Self { page: page.to_owned(), under: String::new(), devices, findings }
+        let fit = fit(devices.iter());
+        Self { page: page.to_owned(), under: String::new(), fit, devices, findings }
     }
 }
 
@@ -166,10 +168,12 @@ impl DeviceReport {
         let shifts: Vec<f64> = runs.iter().map(|run| run.shift).collect();
         let pictures = page.requests.iter().filter(|request| request.is_picture);
         let before = || pictures.clone().filter(|request| request.before_scroll);
-        Some(Self {
+        let report = Self {
             device: page.device.name.to_owned(),
             sent: page.sent(),
             needed: page.needed(),
+            useful: page.useful(),
+            fit: None,
             requests: pictures.clone().count() as u32,
             requests_before_scroll: before().count() as u32,
             sent_before_scroll: before().map(|request| request.bytes).sum(),
@@ -185,7 +189,8 @@ impl DeviceReport {
                 .filter(|place| !place.url.is_empty())
                 .map(|place| row(page, place))
                 .collect(),
-        })
+        };
+        Some(Self { fit: fit(std::iter::once(&report)), ..report })
     }
 }
 

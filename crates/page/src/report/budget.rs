@@ -13,19 +13,20 @@ pub struct Budget {
     pub codes: Vec<Code>,
     /// Any finding.
     pub any: bool,
-    /// Measures above these.
+    /// Measures that are too high, or too low.
     pub limits: Vec<Limit>,
 }
 
-/// A measure and the most it may be.
+/// A measure and its bound: the minimum of [`Measure::Fit`], the maximum of all others.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Limit {
     measure: Measure,
-    max: f64,
+    bound: f64,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq)]
 enum Measure {
+    Fit,
     Sent,
     Wasted,
     Requests,
@@ -34,7 +35,8 @@ enum Measure {
 }
 
 impl Measure {
-    const ALL: [(&'static str, Self); 5] = [
+    const ALL: [(&'static str, Self); 6] = [
+        ("fit", Self::Fit),
         ("sent", Self::Sent),
         ("wasted", Self::Wasted),
         ("requests", Self::Requests),
@@ -50,14 +52,21 @@ impl Measure {
     fn written(self, value: f64) -> String {
         match self {
             Self::Sent | Self::Wasted => kivet_recipe::Bytes::new(value as u64).to_string(),
+            Self::Fit => format!("{value:.0}%"),
             Self::Requests => format!("{value}"),
             Self::LargestMs => format!("{value:.0} ms"),
             Self::Shift => format!("{value:.3}"),
         }
     }
 
+    /// The sign of conditions on it, as they are written.
+    const fn sign(self) -> char {
+        if matches!(self, Self::Fit) { '<' } else { '>' }
+    }
+
     fn of(self, device: &DeviceReport) -> Option<f64> {
         Some(match self {
+            Self::Fit => device.fit?,
             Self::Sent => device.sent as f64,
             Self::Wasted => device.sent.saturating_sub(device.needed) as f64,
             Self::Requests => f64::from(device.requests_before_scroll),
@@ -69,7 +78,7 @@ impl Measure {
 
 /// A budget that cannot be read.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("`{word}` is not a condition of --fail-on{}; name a code (such as {}), `any`, or a limit such as sent>300kB, wasted>50kB, requests>10, largest>2500ms, shift>0.1", nearest.map(|one| format!(", did you mean `{one}`?")).unwrap_or_default(), Code::MorePixels)]
+#[error("`{word}` is not a condition of --fail-on{}; name a code (such as {}), `any`, or a limit such as fit<90, sent>300kB, wasted>50kB, requests>10, largest>2500ms, shift>0.1", nearest.map(|one| format!(", did you mean `{one}`?")).unwrap_or_default(), Code::MorePixels)]
 pub struct BudgetError {
     /// As given.
     pub word: String,
@@ -103,24 +112,38 @@ impl FromStr for Budget {
 }
 
 fn limit(word: &str) -> Option<Limit> {
-    let (name, value) = word.split_once('>')?;
-    let (_, measure) = Measure::ALL.into_iter().find(|(known, _)| *known == name.trim())?;
+    let at = word.find(['<', '>'])?;
+    let (name, value) = (&word[..at], &word[at + 1..]);
+    let (_, measure) = Measure::ALL
+        .into_iter()
+        .find(|(known, measure)| *known == name.trim() && word[at..].starts_with(measure.sign()))?;
     let value = value.trim();
     let digits = value.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(value.len());
     let number: f64 = value[..digits].parse().ok()?;
     let unit = match value[digits..].trim() {
+        "%" if measure == Measure::Fit => 1.0,
         "" | "B" | "ms" => 1.0,
         "kB" | "KB" | "k" => 1e3,
         "s" => 1e3,
         "MB" | "M" => 1e6,
         _ => return None,
     };
-    Some(Limit { measure, max: number * unit })
+    Some(Limit { measure, bound: number * unit })
 }
 
 impl fmt::Display for Limit {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}>{}", self.measure.name(), self.max)
+        write!(f, "{}{}{}", self.measure.name(), self.measure.sign(), self.bound)
+    }
+}
+
+impl Limit {
+    /// True if a value is beyond the bound.
+    fn is_broken_by(self, value: f64) -> bool {
+        match self.measure {
+            Measure::Fit => value < self.bound,
+            _ => value > self.bound,
+        }
     }
 }
 
@@ -136,7 +159,8 @@ impl Budget {
         for page in &report.pages {
             for device in &page.devices {
                 broken.extend(self.limits.iter().filter_map(|limit| {
-                    let actual = limit.measure.of(device).filter(|actual| *actual > limit.max)?;
+                    let actual =
+                        limit.measure.of(device).filter(|actual| limit.is_broken_by(*actual))?;
                     let said = limit.measure.written(actual);
                     Some((
                         page.page.clone(),

@@ -53,6 +53,8 @@ pub struct Worse {
 pub struct DeviceChange {
     /// The device.
     pub device: String,
+    /// The useful share of the sent bytes in percent, before and after.
+    pub fit: [Option<f64>; 2],
     /// Bytes sent, before and after.
     pub sent: [u64; 2],
     /// Bytes needed, before and after.
@@ -269,6 +271,7 @@ fn device(before: &DeviceReport, after: &DeviceReport, runs: u32) -> DeviceChang
         |before: Option<Spread>, after: Option<Spread>| Some(Change::new(before?, after?, runs));
     DeviceChange {
         device: after.device.clone(),
+        fit: [before.fit, after.fit],
         sent: [before.sent, after.sent],
         needed: [before.needed, after.needed],
         requests_before_scroll: [before.requests_before_scroll, after.requests_before_scroll],

@@ -7,8 +7,10 @@ use std::{
 };
 
 use super::{
-    DeviceReport, Group, Mode, Outline, PageReport, PictureRow, Report, junit::escaped,
-    markdown::bytes, thumbnail_key,
+    DeviceReport, Group, Mode, Outline, PageReport, PictureRow, Report,
+    junit::escaped,
+    markdown::{bytes, percent},
+    thumbnail_key,
 };
 
 const STYLE: &str = include_str!("report.css");
@@ -47,6 +49,7 @@ impl Report {
         let date = httpdate::fmt_http_date(UNIX_EPOCH + Duration::from_secs(self.at));
         let way = match self.mode {
             Mode::Text => "read as text, without a browser",
+            Mode::Browser if !self.throttled => "measured in a browser, not throttled",
             Mode::Browser => "measured in a browser",
         };
         format!("{}, Kivet {}, {way}", escaped(&date), escaped(&self.kivet))
@@ -65,9 +68,10 @@ impl Report {
                 });
                 let _ = write!(
                     rows,
-                    "<tr data-device=\"{}\"><td><a href=\"#page-{at}\">{}</a></td><td>{}</td><td>{}</td><td>{}</td><td>{worst}</td></tr>",
+                    "<tr data-device=\"{}\"><td><a href=\"#page-{at}\">{}</a></td><td>{}</td><td>{}</td><td>{}</td><td>{}</td><td>{worst}</td></tr>",
                     escaped(&device.device),
                     escaped(&page.page),
+                    percent(device.fit),
                     bytes(device.sent),
                     bytes(device.needed),
                     page.findings.len(),
@@ -78,15 +82,16 @@ impl Report {
             let (sent, needed) = self.totals(&device.name);
             let _ = write!(
                 rows,
-                "<tr class=\"total\" data-device=\"{}\"><td>together</td><td>{}</td><td>{}</td><td>{}</td><td></td></tr>",
+                "<tr class=\"total\" data-device=\"{}\"><td>together</td><td>{}</td><td>{}</td><td>{}</td><td>{}</td><td></td></tr>",
                 escaped(&device.name),
+                percent(self.fit(Some(&device.name))),
                 bytes(sent),
                 bytes(needed),
                 self.pages.iter().map(|page| page.findings.len()).sum::<usize>(),
             );
         }
         format!(
-            "<table class=\"summary\"><thead><tr><th>page</th><th>sent</th><th>needed</th><th>findings</th><th>worst</th></tr></thead><tbody>{rows}</tbody></table>\n<p class=\"legend\"><span class=\"bar sent\"></span> sent <span class=\"bar needed\"></span> needed: what exactly fitting pictures would weigh <span class=\"bar file\"></span> the file's pixels <span class=\"bar screen\"></span> those of the screen</p>\n"
+            "<table class=\"summary\"><thead><tr><th>page</th><th>fit</th><th>sent</th><th>needed</th><th>findings</th><th>worst</th></tr></thead><tbody>{rows}</tbody></table>\n<p class=\"legend\">fit: the share of the sent picture bytes that the screen needed <span class=\"bar sent\"></span> sent <span class=\"bar needed\"></span> needed: what exactly fitting pictures would weigh <span class=\"bar file\"></span> the file's pixels <span class=\"bar screen\"></span> those of the screen</p>\n"
         )
     }
 
@@ -219,7 +224,8 @@ fn measures(device: &DeviceReport) -> String {
         format!("<div><b>{}</b><br>back from memory</div>", if restored { "yes" } else { "no" })
     });
     format!(
-        "<div class=\"measures\"><div><b>{}</b><br>sent</div><div><b>{}</b><br>needed</div><div><b>{}</b><br>requests before scroll</div>{largest}{shift}{back}</div>",
+        "<div class=\"measures\"><div><b>{}</b><br>fit</div><div><b>{}</b><br>sent</div><div><b>{}</b><br>needed</div><div><b>{}</b><br>pictures before scroll</div>{largest}{shift}{back}</div>",
+        percent(device.fit),
         bytes(device.sent),
         bytes(device.needed),
         device.requests_before_scroll

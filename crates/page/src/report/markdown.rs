@@ -26,7 +26,13 @@ impl Report {
 
 fn page_section(text: &mut String, page: &PageReport) {
     let _ = writeln!(text, "\n## {}\n", page.page);
-    text.push_str("| device | sent | needed | requests before scroll | largest paint | shift |\n| --- | --: | --: | --: | --: | --: |\n");
+    if let Some(fit) = page.fit {
+        let _ = writeln!(
+            text,
+            "**Fit {fit:.0}%**: the share of the picture bytes that screens needed.\n"
+        );
+    }
+    text.push_str("| device | fit | sent | needed | pictures before scroll | largest paint | shift |\n| --- | --: | --: | --: | --: | --: | --: |\n");
     for device in &page.devices {
         let largest =
             device.largest_ms.map_or("-".to_owned(), |one| format!("{:.0} ms", one.median));
@@ -34,8 +40,10 @@ fn page_section(text: &mut String, page: &PageReport) {
         let (sent, needed) = (bytes(device.sent), bytes(device.needed));
         let _ = writeln!(
             text,
-            "| {} | {sent} | {needed} | {} | {largest} | {shift} |",
-            device.device, device.requests_before_scroll
+            "| {} | {} | {sent} | {needed} | {} | {largest} | {shift} |",
+            device.device,
+            percent(device.fit),
+            device.requests_before_scroll
         );
     }
     if page.findings.is_empty() {
@@ -65,7 +73,7 @@ impl Comparison {
         let mut text = String::from("# What changed\n");
         for page in &self.pages {
             let _ = writeln!(text, "\n## {}\n", page.page);
-            text.push_str("| device | sent | needed | requests before scroll | largest paint |\n| --- | --- | --- | --- | --- |\n");
+            text.push_str("| device | fit | sent | needed | pictures before scroll | largest paint |\n| --- | --- | --- | --- | --- | --- |\n");
             for device in &page.devices {
                 let largest = device.largest_ms.map_or("-".to_owned(), |change| {
                     let note = change.reservation();
@@ -73,8 +81,10 @@ impl Comparison {
                 });
                 let _ = writeln!(
                     text,
-                    "| {} | {} to {} | {} to {} | {} to {} | {largest} |",
+                    "| {} | {} to {} | {} to {} | {} to {} | {} to {} | {largest} |",
                     device.device,
+                    percent(device.fit[0]),
+                    percent(device.fit[1]),
                     bytes(device.sent[0]),
                     bytes(device.sent[1]),
                     bytes(device.needed[0]),
@@ -107,6 +117,11 @@ fn cost(bytes_lost: u64, ms: f64) -> String {
         (0, ms) => format!("{ms:.0} ms"),
         (count, _) => bytes(count),
     }
+}
+
+/// A share in percent, or a dash.
+pub(super) fn percent(share: Option<f64>) -> String {
+    share.map_or("-".to_owned(), |share| format!("{share:.0}%"))
 }
 
 /// A number of bytes for people.

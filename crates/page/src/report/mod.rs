@@ -44,6 +44,9 @@ pub struct Report {
     pub mode: Mode,
     /// How often each page was visited on each device.
     pub runs: u32,
+    /// True if processor and network were as slow as the devices' settings say.
+    #[serde(default = "is_throttled")]
+    pub throttled: bool,
     /// The devices.
     pub devices: Vec<DeviceSettings>,
     /// The pages, in the order they were named.
@@ -116,6 +119,10 @@ pub struct PageReport {
     /// Its place under what was checked, such as `journal/one.html`.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub under: String,
+    /// The share of the picture bytes sent that the screens needed, in percent, over all devices;
+    /// absent if no picture was sent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub fit: Option<f64>,
     /// What each device saw.
     pub devices: Vec<DeviceReport>,
     /// What there is to say, most costly first.
@@ -132,6 +139,12 @@ pub struct DeviceReport {
     pub sent: u64,
     /// What exactly fitting renditions of what is seen would weigh.
     pub needed: u64,
+    /// Bytes that were sent and needed: of each picture at most those of an exactly fitting one.
+    #[serde(default)]
+    pub useful: u64,
+    /// The share of the sent bytes that is useful, in percent; absent if no picture was sent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub fit: Option<f64>,
     /// Picture requests in all.
     pub requests: u32,
     /// Of these, before anybody scrolled.
@@ -263,6 +276,11 @@ pub struct DeviceCost {
     pub overlap: u64,
 }
 
+/// Reports without the field are of versions that did not record it.
+const fn is_throttled() -> bool {
+    true
+}
+
 #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde passes a reference")]
 const fn is_none(count: &u32) -> bool {
     *count == 0
@@ -312,6 +330,11 @@ impl ReportedFinding {
 }
 
 impl PageReport {
+    /// The bytes that were sent and not needed, on the device where they are most.
+    pub fn wasted(&self) -> u64 {
+        self.devices.iter().map(|one| one.sent.saturating_sub(one.useful)).max().unwrap_or(0)
+    }
+
     /// What it is told by from one check to the next.
     pub fn place(&self) -> &str {
         if self.under.is_empty() { &self.page } else { &self.under }
@@ -343,6 +366,7 @@ impl Report {
             at,
             mode,
             runs,
+            throttled: true,
             devices: devices.iter().copied().map(Into::into).collect(),
             pages: Vec::new(),
             failures: Vec::new(),
@@ -355,12 +379,26 @@ impl Report {
         self.pages.iter().flat_map(|page| page.findings.iter().map(move |finding| (page, finding)))
     }
 
+    /// The share of the picture bytes sent that the screen needed, in percent, over all pages on a
+    /// device, or on all devices.
+    pub fn fit(&self, device: Option<&str>) -> Option<f64> {
+        let devices = self.pages.iter().flat_map(|page| &page.devices);
+        fit(devices.filter(|one| device.is_none_or(|name| one.device == name)))
+    }
+
     /// Bytes sent and needed over all pages on a device.
     pub fn totals(&self, device: &str) -> (u64, u64) {
         let of_device =
             self.pages.iter().flat_map(|page| &page.devices).filter(|one| one.device == device);
         of_device.fold((0, 0), |(sent, needed), one| (sent + one.sent, needed + one.needed))
     }
+}
+
+/// The share of the sent bytes that is useful, in percent with one decimal; `None` if none was sent.
+fn fit<'a>(devices: impl Iterator<Item = &'a DeviceReport>) -> Option<f64> {
+    let (sent, useful) =
+        devices.fold((0, 0), |(sent, useful), one| (sent + one.sent, useful + one.useful));
+    (sent > 0).then(|| (useful as f64 * 1000.0 / sent as f64).round() / 10.0)
 }
 
 #[cfg(test)]

@@ -93,6 +93,7 @@ impl Report {
             }
         }
         shared.retain(|(_, names)| names.len() > 1);
+        pages.sort_by_key(|(page, _)| std::cmp::Reverse(page.wasted()));
         for (_, groups) in &mut pages {
             groups.retain(|group| !shared.iter().any(|(known, _)| known.key() == group.key()));
         }

@@ -6,6 +6,8 @@ fn report(sent: u64, findings: &[(Code, &str)], runs: u32) -> Report {
         device: "phone".to_owned(),
         sent,
         needed: 90_000,
+        useful: 90_000.min(sent),
+        fit: None,
         requests: 3,
         requests_before_scroll: 2,
         sent_before_scroll: sent,
@@ -38,16 +40,19 @@ fn report(sent: u64, findings: &[(Code, &str)], runs: u32) -> Report {
             overlap: 0,
         }],
     };
+    let device = DeviceReport { fit: fit([&device].into_iter()), ..device };
     Report {
         version: VERSION,
         kivet: "0".to_owned(),
         at: 0,
         mode: Mode::Browser,
         runs,
+        throttled: true,
         devices: Vec::new(),
         pages: vec![PageReport {
             page: "index.html".to_owned(),
             under: String::new(),
+            fit: device.fit,
             devices: vec![device],
             findings: findings.iter().map(finding).collect(),
         }],
@@ -223,10 +228,14 @@ fn every_form_is_well_formed_and_says_it_all() {
     assert!(junit.contains("seen &lt;here&gt; &amp; &quot;there&quot;"));
     assert_eq!(junit.matches("<testcase").count(), Code::ALL.len() + 1);
     assert!(
-        report.to_markdown().contains("| phone | 900 kB | 90.0 kB | 2 |"),
+        report.to_markdown().contains("| phone | 10% | 900 kB | 90.0 kB | 2 |"),
         "{}",
         report.to_markdown()
     );
+    let tight: Budget = "fit<20%".parse().expect("a budget");
+    let broken = tight.limits_broken_by(&report);
+    assert_eq!(broken[0].1, "fit<20 on the phone: it is 10%");
+    assert!("fit>20".parse::<Budget>().is_err(), "a high fit is never wrong");
     let html = report.to_html();
     assert!(html.contains("seen &lt;here&gt;") && html.contains("back from memory"));
     let json = serde_json::to_string(&report).expect("JSON");

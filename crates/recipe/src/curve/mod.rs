@@ -24,6 +24,9 @@ pub use view::{Scale, View};
 /// How far the correction by a scored rendition reaches: powers of two of scale, and score.
 const RADIUS: (f32, f32) = (0.25, 8.0);
 
+/// The end of every encoder's scale.
+const MAX_SETTING: f32 = 100.0;
+
 /// The weight of no correction at all beside those that were seen.
 const DOUBT: f32 = 0.05;
 
@@ -263,8 +266,13 @@ impl Measured {
         let mixed =
             |value: fn(&Shape) -> f32| value(&below) + (value(&above) - value(&below)) * share;
         // Some encoders do not get worse than they are at their lowest setting.
-        let goal = target.min(mixed(|shape| shape.best)).max(mixed(|shape| shape.min));
-        let (setting, bytes, basis) = self.at(format, goal, scale, effort)?;
+        let (min, best) = (mixed(|shape| shape.min), mixed(|shape| shape.best));
+        let at = |score: f32| self.at(format, score, scale, effort);
+        let mut goal = target.min(best).max(min);
+        if at(goal)?.0 > MAX_SETTING {
+            goal = goal.min(ceiling((min.max(1.0), best), |score| at(score).map(|found| found.0)));
+        }
+        let (setting, bytes, basis) = at(goal)?;
         let setting = Setting::nearest_to(setting);
         Some((Expected { setting, bytes_per_pixel: BytesPerPixel::new(bytes.exp()) }, goal, basis))
     }
@@ -297,6 +305,20 @@ impl Measured {
         let (setting, bytes) = corrected(&near, score, |score| plain(score, effort));
         Some((setting, bytes, if near.is_empty() { Basis::Curve } else { Basis::Corrected }))
     }
+}
+
+/// The highest score between two whose setting lies on the encoder's scale: scored renditions may
+/// show that a format reaches less than its probes did.
+fn ceiling((mut below, mut above): (f32, f32), setting: impl Fn(f32) -> Option<f32>) -> f32 {
+    const ROUNDS: usize = 24;
+    for _ in 0..ROUNDS {
+        let middle = f32::midpoint(below, above);
+        match setting(middle) {
+            Some(setting) if setting <= MAX_SETTING => below = middle,
+            _ => above = middle,
+        }
+    }
+    below
 }
 
 /// How far a scored rendition lay from the curve, and how much that counts at another scale.

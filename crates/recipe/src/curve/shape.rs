@@ -67,21 +67,24 @@ impl Shape {
                 rising.push(Sample { bytes_per_pixel, ..*sample });
             }
         }
+        let (first, last) = (*rising.first()?, *rising.last()?);
+        // Where the lowest setting reaches the highest score, as in pictures whose bytes are all alpha,
+        // the curve is one point: it is level on either side.
+        let is_level = rising.len() == 1 && curve.samples.len() > 1;
         let pairs = |value: fn(&Sample) -> f32| {
-            rising.iter().map(|sample| (sample.score.get(), value(sample))).collect()
+            let before = is_level.then(|| (first.score.get() - 1.0, value(&first)));
+            let samples = rising.iter().map(|sample| (sample.score.get(), value(sample)));
+            before.into_iter().chain(samples).collect()
         };
         let settings = Monotone::through(pairs(|sample| sample.setting.get()))?;
         let bytes = Monotone::through(pairs(|sample| sample.bytes_per_pixel.ln()))?;
-        let fast = Monotone::through(
-            rising.iter().map(|sample| (sample.setting.get(), sample.score.get())).collect(),
-        )?;
+        let before = is_level.then(|| (first.setting.get() - 1.0, first.score.get()));
+        let scores = rising.iter().map(|sample| (sample.setting.get(), sample.score.get()));
+        let fast = Monotone::through(before.into_iter().chain(scores).collect())?;
         let mut shape = Self {
             gains: Vec::new(),
-            min: rising
-                .first()
-                .filter(|first| first.setting.get() <= 0.0)
-                .map_or(f32::MIN / 4.0, |first| first.score.get()),
-            best: rising.last()?.score.get(),
+            min: if first.setting.get() <= 0.0 { first.score.get() } else { f32::MIN / 4.0 },
+            best: last.score.get(),
             settings,
             bytes,
         };

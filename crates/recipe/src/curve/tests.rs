@@ -121,6 +121,30 @@ fn a_scored_rendition_corrects_its_neighbourhood() {
     assert!((far.setting.get() - 25.0).abs() < 0.5, "{far:?}");
 }
 
+#[test]
+fn a_format_whose_lowest_setting_is_its_best_is_predicted_as_measured() {
+    // A picture whose bytes are all alpha: settings change nothing.
+    let samples = [0.0, 40.0, 100.0].map(|setting| sample(setting, 100.0, 0.4)).to_vec();
+    let level = Curve { scale: Scale(-2.0), samples, slow_samples: Vec::new(), lossless: None };
+    let measured = Measured { curves: vec![level], ..Measured::default() };
+    let curves = Curves(BTreeMap::from([(Format::Avif, measured)]));
+    let found = at(&curves, 75, -2.0);
+    assert_eq!((found.basis, found.score), (Basis::Curve, Score::new(100.0)));
+    assert_eq!(found.setting, Setting::nearest_to(0.0));
+    assert!(found.bytes.get().abs_diff(400_270) < 100, "{found:?}");
+}
+
+#[test]
+fn no_more_is_promised_than_the_highest_setting_gave() {
+    let mut curves = curves();
+    let sample = sample(100.0, 59.5, 0.3);
+    curves.learn(Format::Avif, Seen { scale: Scale(-2.0), effort: Effort::Fast, sample });
+    let found = at(&curves, 80, -2.0);
+    assert!((55.0..=66.0).contains(&found.score.get()), "{found:?}");
+    assert!(found.bytes.get() >= 290_000, "{found:?}");
+    assert_eq!(at(&curves, 40, -2.0).score, Score::new(40.0), "below it the curve holds");
+}
+
 proptest! {
     #[test]
     fn predictions_never_fall_as_the_target_rises(

@@ -38,6 +38,9 @@ pub struct CheckResponse {
 pub struct DeviceMeasures {
     /// The device's name.
     pub device: String,
+    /// The share of the sent bytes that the screen needed, in percent; absent if none was sent.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub fit: Option<f64>,
     /// Bytes of pictures over the wire.
     pub sent: u64,
     /// What exactly fitting renditions of what is seen would weigh.
@@ -60,6 +63,7 @@ impl DeviceMeasures {
     fn of(device: &DeviceReport) -> Self {
         Self {
             device: device.device.clone(),
+            fit: device.fit,
             sent: device.sent,
             needed: device.needed,
             requests_before_scroll: device.requests_before_scroll,
@@ -96,7 +100,18 @@ pub(super) fn by_page(records: Vec<CheckRecord>) -> Result<Vec<CheckedPage>, Pro
 
 /// A record and a report of its own for each page of a report.
 pub(super) fn records(report: Report) -> Result<Vec<(CheckRecord, String)>, Problem> {
-    let Report { version, kivet, at, mode, runs, devices, pages, failures: _, thumbnails } = report;
+    let Report {
+        version,
+        kivet,
+        at,
+        mode,
+        runs,
+        throttled,
+        devices,
+        pages,
+        failures: _,
+        thumbnails,
+    } = report;
     let record = |page: PageReport| {
         let rows = page.devices.iter().flat_map(|device| {
             device.pictures.iter().map(|row| thumbnail_key(&device.device, &row.url))
@@ -119,6 +134,7 @@ pub(super) fn records(report: Report) -> Result<Vec<(CheckRecord, String)>, Prob
             at,
             mode,
             runs,
+            throttled,
             devices: devices.clone(),
             pages: vec![page],
             failures: Vec::new(),

@@ -15,6 +15,8 @@ pub use read::{ConfigError, read};
 pub struct Config {
     /// Where to listen.
     pub listen: SocketAddr,
+    /// The address of the admin listener, which serves this machine without the token.
+    pub admin: Option<SocketAddr>,
     /// Records, renditions, the admin token.
     pub data: PathBuf,
     /// The shelves by name.

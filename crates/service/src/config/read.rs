@@ -14,7 +14,9 @@ use toml::{
 
 use super::{Config, Limits, Originals, OverlaySettings, ShelfRules, ShelfSettings, ShelfSource};
 
-const TOP_KEYS: [&str; 7] = ["listen", "data", "shelves", "access", "limits", "overlays", "policy"];
+const TOP_KEYS: [&str; 8] =
+    ["listen", "admin", "data", "shelves", "access", "limits", "overlays", "policy"];
+const ADMIN_KEYS: [&str; 1] = ["listen"];
 const SHELF_KEYS: [&str; 6] = ["folder", "web", "bucket", "overlay", "original", "plain"];
 const ORIGINAL_KINDS: [&str; 3] = ["without-location", "untouched", "refused"];
 const OVERLAY_KEYS: [&str; 4] = ["picture", "at", "width", "opacity"];
@@ -84,6 +86,7 @@ impl Reader<'_> {
         })?;
         let mut config = Config {
             listen: SocketAddr::from(([127, 0, 0, 1], 8484)),
+            admin: None,
             data: self.beside("kivet-data"),
             shelves: Default::default(),
             overlays: Default::default(),
@@ -96,6 +99,7 @@ impl Reader<'_> {
         for entry @ (key, value) in table.get_ref() {
             match key.get_ref().as_ref() {
                 "listen" => config.listen = self.listen(value)?,
+                "admin" => config.admin = self.admin(entry)?,
                 "data" => config.data = self.beside(self.string(value)?),
                 "shelves" => {
                     for shelf in self.table(entry)? {
@@ -149,6 +153,22 @@ impl Reader<'_> {
             );
             self.complain(value.span().start, &problem)
         })
+    }
+
+    fn admin(&self, entry: Entry<'_, '_>) -> Result<Option<SocketAddr>, ConfigError> {
+        let mut listen = None;
+        for (key, value) in self.table(entry)? {
+            if key.get_ref().as_ref() != "listen" {
+                return Err(self.unknown(key, &ADMIN_KEYS));
+            }
+            let address = self.listen(value)?;
+            if !address.ip().is_loopback() {
+                let problem = "the admin listener asks for no token, so it must be on this machine alone; write \"127.0.0.1:8485\"";
+                return Err(self.complain(value.span().start, problem));
+            }
+            listen = Some(address);
+        }
+        Ok(listen)
     }
 
     fn plain_name(
@@ -341,6 +361,8 @@ mod tests {
         for (text, line, wanted) in [
             ("\nlisen = \"127.0.0.1:1\"", 2, "did you mean `listen`?"),
             ("listen = \"here\"", 1, "127.0.0.1:8484"),
+            ("[admin]\nlisten = \"0.0.0.0:8485\"", 2, "this machine alone"),
+            ("[admin]\nlisen = \"127.0.0.1:8485\"", 2, "did you mean `listen`?"),
             ("[shelves.photos]\nfoldr = \"demo\"", 2, "did you mean `folder`?"),
             ("[shelves.photos]\nfolder = \"nowhere\"", 2, "relative to this file"),
             ("[shelves.Photos]\nfolder = \"demo\"", 1, "a-z"),

@@ -192,8 +192,13 @@ impl RenditionStore {
     /// True if records answer and blobs can be written. Asked often, it is found out once in a while.
     pub(super) async fn is_ready(&self) -> bool {
         let (records, blobs) = (self.records.clone(), self.blobs.clone());
+        let metrics = self.metrics.clone();
         let asking = async {
-            let asked = blocking(move || records.ping().is_ok() && blobs.can_write()).await;
+            let asked = blocking(move || {
+                metrics.of_store("records", "answer to /readyz", records.ping()).is_some()
+                    && blobs.can_write()
+            })
+            .await;
             asked.unwrap_or(false)
         };
         self.ready.get_with((), asking).await

@@ -37,15 +37,20 @@ impl FromRequestParts<App> for Admin {
     }
 }
 
-/// Proof that a request comes from this machine, past no proxy, or may administer.
+/// Marks the requests of the admin listener (`listen` in `[admin]`).
+#[derive(Clone, Copy)]
+pub struct OnAdminListener;
+
+/// Proof that a request reached the admin listener from this machine, past no proxy, or may
+/// administer. The other listener trusts no peer: behind a proxy on this machine every viewer
+/// comes from it.
 pub struct LocalOrAdmin;
 
 impl FromRequestParts<App> for LocalOrAdmin {
     type Rejection = Problem;
 
     async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, Problem> {
-        let peer = parts.extensions.get::<ConnectInfo<SocketAddr>>();
-        if is_local(peer, parts) {
+        if parts.extensions.get::<OnAdminListener>().is_some() && is_local(parts) {
             return Ok(Self);
         }
         Admin::from_request_parts(parts, app).await.map(|Admin| Self)
@@ -78,7 +83,8 @@ pub(super) fn session(headers: &HeaderMap) -> Option<&str> {
     cookies.split(';').find_map(|pair| pair.trim().strip_prefix(COOKIE)?.strip_prefix('='))
 }
 
-fn is_local(peer: Option<&ConnectInfo<SocketAddr>>, parts: &Parts) -> bool {
+fn is_local(parts: &Parts) -> bool {
+    let peer = parts.extensions.get::<ConnectInfo<SocketAddr>>();
     let passed_on = parts.headers.keys().any(|name| {
         let name = name.as_str();
         name == "forwarded" || name == "via" || name.starts_with("x-forwarded-")

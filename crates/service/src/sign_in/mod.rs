@@ -5,6 +5,6 @@ mod guard;
 mod handlers;
 mod sessions;
 
-pub use guard::{Admin, LocalOrAdmin};
+pub use guard::{Admin, LocalOrAdmin, OnAdminListener};
 pub use handlers::{SignInLink, routes};
 pub use sessions::{SignIn, TOKEN_FILE};

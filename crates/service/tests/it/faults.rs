@@ -2,6 +2,7 @@
 
 use std::{path::Path, time::Duration};
 
+use reqwest::Method;
 use tokio::{
     io::{AsyncReadExt, AsyncWriteExt},
     net::TcpStream,
@@ -91,6 +92,56 @@ async fn records_that_are_broken_are_set_aside_and_the_index_is_made_from_the_re
     let rebuilt = kivet.order(reqwest::Method::POST, "/api/cache/rebuild", "").await;
     let rebuilt: serde_json::Value = rebuilt.json().await.unwrap();
     assert_eq!(rebuilt["renditions"], 0);
+}
+
+#[tokio::test]
+async fn user_records_survive_broken_and_deleted_files() {
+    let kivet = Running::start().await;
+    assert_eq!(set_place(&kivet).await, 200);
+    let card = "/pic/@kite-card_480w/photos/harbour/roofs.jpg";
+    assert_eq!(kivet.picture(card).await.status(), 200);
+    let data = kivet.data();
+    let file = data.join("records.db");
+    // A page in the middle, as a failing disk leaves it.
+    let kivet = kivet
+        .restart_after(|| {
+            let mut bytes = std::fs::read(&file).unwrap();
+            let middle = bytes.len() / 2 / 4096 * 4096;
+            bytes[middle..middle + 4096].fill(0xa5);
+            std::fs::write(&file, bytes).unwrap();
+        })
+        .await;
+    assert_eq!(kivet.picture(card).await.status(), 200, "a page was overwritten");
+    let kivet = kivet.restart_after(|| std::fs::remove_file(&file).unwrap()).await;
+    assert_eq!(kivet.picture(card).await.status(), 200, "the file was deleted");
+    assert_eq!(kivet.counter("kivet_records_recovered").await, 1);
+    let texts = std::fs::read_to_string(data.join("backups/places.toml")).unwrap();
+    assert!(texts.contains("[kite-card]"), "{texts}");
+
+    assert_eq!(kivet.get("/readyz").await.status(), 200);
+    std::fs::remove_file(&file).unwrap();
+    assert_eq!(set_place(&kivet).await, 500, "it would be gone at the next start");
+    assert_eq!(kivet.picture(card).await.status(), 200);
+    until_not_ready(&kivet).await;
+    let kivet = kivet.restart().await;
+    assert_eq!(kivet.get("/readyz").await.status(), 200);
+    assert_eq!(kivet.picture(card).await.status(), 200);
+}
+
+async fn set_place(kivet: &Running) -> u16 {
+    let place = r#"{"sizes": "(min-width: 60em) 33vw, 100vw", "ratio": "3/2"}"#;
+    kivet.order(Method::PUT, "/api/places/kite-card", place).await.status().as_u16()
+}
+
+/// Waits until `/readyz` says that the service is not ready; it looks once in a while.
+async fn until_not_ready(kivet: &Running) {
+    for _ in 0..200 {
+        if kivet.get("/readyz").await.status() == 503 {
+            return;
+        }
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+    panic!("/readyz does not notice");
 }
 
 #[tokio::test]

@@ -15,14 +15,16 @@ const CHROMIUM: &str = "image/jxl,image/avif,image/webp,image/apng,image/svg+xml
 const OPEN: &str = "ratio-3-2/photos/harbour/roofs.jpg";
 
 /// The picture put into the page: natural width and what `/why` says to the page itself.
-async fn shown(tab: &Tab, sizes: &str) -> (f64, WhyResponse) {
+async fn shown(tab: &Tab, sizes: &str, token: &str) -> (f64, WhyResponse) {
     let insert = format!(
         "(document.body.innerHTML = '<img style=\"width:100px\" {sizes} srcset=\"/pic/{OPEN} 1600w\" src=\"/pic/{OPEN}\">', true)"
     );
     assert!(tab.evaluate::<bool>(&insert).await.unwrap());
     until(tab, "document.images[0].complete && document.images[0].naturalWidth > 0").await;
-    let why: Value =
-        tab.evaluate(&format!("fetch('/why/{OPEN}').then(answer => answer.json())")).await.unwrap();
+    let why = format!(
+        "fetch('/why/{OPEN}', {{ headers: {{ authorization: 'Bearer {token}' }} }}).then(answer => answer.json())"
+    );
+    let why: Value = tab.evaluate(&why).await.unwrap();
     // What layout makes of it is not what came: the natural width of a candidate is divided by its
     // density.
     let blob = format!(
@@ -40,7 +42,7 @@ async fn chromium_gets_what_why_says_at_one_and_three_pixels_and_with_save_data(
         let tab = chromium.tab(Device::named(device).unwrap()).await.unwrap();
         tab.save_data(saving).await.unwrap();
         tab.open(&format!("{}/demo/site/index.html", kivet.root)).await.unwrap();
-        let (width, why) = shown(&tab, "sizes=\"200px\"").await;
+        let (width, why) = shown(&tab, "sizes=\"200px\"", &kivet.token()).await;
         let wanted = Device::named(device).unwrap();
         assert_eq!(
             (why.request.density, why.request.save_data),

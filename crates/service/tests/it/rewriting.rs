@@ -101,7 +101,7 @@ pub async fn settled(kivet: &Running) {
     let mut still = 0;
     while still < 3 {
         tokio::time::sleep(Duration::from_millis(500)).await;
-        let metrics = kivet.get("/metrics").await.text().await.unwrap();
+        let metrics = kivet.metrics().await;
         let working =
             ["kivet_background_tasks ", "kivet_renditions_under_way "].iter().any(|name| {
                 metrics

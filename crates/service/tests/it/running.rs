@@ -20,12 +20,13 @@ pub const MODERN: &str = "image/avif,image/webp,image/apng,image/svg+xml,image/*
 /// A running service with two shelves: the demo's `photos`, and `odd`, a folder the test may fill.
 pub struct Running {
     pub root: String,
+    admin_root: Option<String>,
     pub sign_in_link: String,
     pub odd: PathBuf,
     folder: TempDir,
     stop: Option<oneshot::Sender<()>>,
     serving: JoinHandle<()>,
-    client: Client,
+    pub client: Client,
 }
 
 /// Held by tests that visit many heavy pages on all devices: on a small machine, two at a time leave
@@ -66,6 +67,7 @@ impl Running {
         ]);
         let mut config = Config {
             listen: ([127, 0, 0, 1], 0).into(),
+            admin: None,
             data: folder.path().join("data"),
             shelves,
             overlays: BTreeMap::new(),
@@ -78,12 +80,22 @@ impl Running {
         change(&mut config);
         let service = Service::bind(&config).await.unwrap();
         let root = format!("http://{}", service.address());
+        let admin_root = service.admin_address().map(|address| format!("http://{address}"));
         let sign_in_link = service.sign_in_link().unwrap();
         let (stop, stopped) = oneshot::channel();
         let serving = tokio::spawn(async move {
             service.run(Box::pin(async { stopped.await.unwrap_or(()) })).await;
         });
-        Self { root, sign_in_link, odd, folder, stop: Some(stop), serving, client: Client::new() }
+        Self {
+            root,
+            admin_root,
+            sign_in_link,
+            odd,
+            folder,
+            stop: Some(stop),
+            serving,
+            client: Client::new(),
+        }
     }
 
     /// Stops the service, lets it finish, and starts another over the same data.
@@ -102,6 +114,11 @@ impl Running {
     /// Tells the service to stop, without waiting for it.
     pub fn tell_to_stop(&mut self) {
         self.stop.take().unwrap().send(()).unwrap();
+    }
+
+    /// The root of the admin listener, which the test's configuration must name.
+    pub fn admin_root(&self) -> &str {
+        self.admin_root.as_deref().expect("an admin listener")
     }
 
     pub fn request(&self, path: &str) -> RequestBuilder {
@@ -142,7 +159,7 @@ impl Running {
 
     /// What `/why` says of a picture's address, asked with the same headers.
     pub async fn why(&self, path: &str, headers: &[(&str, &str)]) -> kivet_service::WhyResponse {
-        let request = self.request(&path.replacen("/pic/", "/why/", 1));
+        let request = self.request(&path.replacen("/pic/", "/why/", 1)).bearer_auth(self.token());
         let request =
             headers.iter().fold(request, |request, (name, value)| request.header(*name, *value));
         let answer = request.send().await.unwrap();
@@ -161,9 +178,15 @@ impl Running {
             .to_owned()
     }
 
+    /// The text of `/metrics`.
+    pub async fn metrics(&self) -> String {
+        let answer = self.request("/metrics").bearer_auth(self.token()).send().await.unwrap();
+        answer.error_for_status().unwrap().text().await.unwrap()
+    }
+
     /// The value of a counter or gauge in `/metrics`, summed over its labels.
     pub async fn counter(&self, name: &str) -> u64 {
-        let text = self.get("/metrics").await.text().await.unwrap();
+        let text = self.metrics().await;
         let lines = text.lines().filter(|line| line.split(['{', ' ']).next() == Some(name));
         lines.map(|line| line.rsplit(' ').next().unwrap().parse::<u64>().unwrap()).sum()
     }

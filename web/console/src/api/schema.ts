@@ -518,6 +518,11 @@ export interface components {
             device: string;
             /**
              * Format: double
+             * @description The share of the sent bytes that the screen needed, in percent; absent if none was sent.
+             */
+            fit?: number | null;
+            /**
+             * Format: double
              * @description When the largest paint was there, in milliseconds: the median of the runs.
              */
             largestMs?: number | null;

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Spin } from "antd";
-import { bytes } from "../bytes";
+import { bytes, percent } from "../bytes";
 import { Trouble } from "../signin/Trouble";
 import { againstQuery } from "./queries";
 import type { Change, Finding } from "./report";
@@ -31,7 +31,8 @@ export function Changes({ id, earlier, device }: { id: number; earlier: number; 
         {change && pair("sent", change.sent)}
         {change && pair("needed", change.needed)}
         <dl>
-          {change && <div><dt>requests before scroll</dt><dd>{change.requestsBeforeScroll[0]} to {change.requestsBeforeScroll[1]}</dd></div>}
+          {change && <div><dt>fit</dt><dd>{percent(change.fit[0])} to {percent(change.fit[1])}</dd></div>}
+          {change && <div><dt>pictures before scroll</dt><dd>{change.requestsBeforeScroll[0]} to {change.requestsBeforeScroll[1]}</dd></div>}
           {change?.largestMs && <div><dt>largest paint, ms</dt><dd>{said(change.largestMs, 0)}</dd></div>}
           {change?.shift && <div><dt>layout shift</dt><dd>{said(change.shift, 3)}</dd></div>}
           <div><dt>findings kept</dt><dd>{page.kept}</dd></div>

@@ -1,9 +1,9 @@
-import { bytes } from "../bytes";
+import { bytes, percent } from "../bytes";
 import type { DeviceReport, Spread } from "./report";
 
 /** What one device measured, with bytes sent and needed as bars on one scale. */
 export function Measures({ device }: { device: DeviceReport }) {
-  const { sent, needed, requests, requestsBeforeScroll, largestMs, largest, shift, restored } = device;
+  const { fit, sent, needed, requests, requestsBeforeScroll, largestMs, largest, shift, restored } = device;
   const max = Math.max(sent, needed, 1);
   const bar = (name: string, count: number) => (
     <div className="scale-row">
@@ -19,7 +19,8 @@ export function Measures({ device }: { device: DeviceReport }) {
         {bar("needed", needed)}
       </div>
       <dl>
-        <div><dt>requests before scroll</dt><dd>{requestsBeforeScroll} of {requests}</dd></div>
+        <div><dt>fit</dt><dd>{percent(fit)}</dd></div>
+        <div><dt>pictures before scroll</dt><dd>{requestsBeforeScroll} of {requests}</dd></div>
         {largestMs && <div><dt>largest paint</dt><dd>{spread(largestMs, 0)} ms</dd></div>}
         {shift && <div><dt>layout shift</dt><dd>{spread(shift, 3)}</dd></div>}
         {restored !== undefined && <div><dt>going back</dt><dd>{restored ? "instant" : "loads anew"}</dd></div>}

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Alert, Button, Input, Spin } from "antd";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { bytes } from "../bytes";
+import { bytes, percent } from "../bytes";
 import { Trouble } from "../signin/Trouble";
 import { checkNow, checksQuery } from "./queries";
 import { Trend } from "./Trend";
@@ -51,6 +51,7 @@ export default function PagesPage() {
             <tr>
               <th>page</th>
               <th>sent over time</th>
+              <th className="number">fit</th>
               <th className="number">sent</th>
               <th className="number">needed</th>
               <th className="number">findings</th>
@@ -62,7 +63,7 @@ export default function PagesPage() {
             {checks.data.map(({ page, history }) => {
               const latest = history.at(-1);
               if (!latest) return null;
-              const totals = history.map(({ devices }) => heaviest(devices));
+              const totals = history.flatMap(({ devices }) => heaviest(devices) ?? []);
               const now = heaviest(latest.devices);
               return (
                 <tr key={page}>
@@ -71,8 +72,9 @@ export default function PagesPage() {
                     <div className="quiet">{latest.mode === "text" ? "read as text" : `on ${latest.devices.length} devices`}</div>
                   </td>
                   <td><Trend history={totals} /></td>
-                  <td className="number">{bytes(now.sent)}</td>
-                  <td className="number">{bytes(now.needed)}</td>
+                  <td className="number">{percent(now?.fit)}</td>
+                  <td className="number">{now && bytes(now.sent)}<div className="quiet">{now?.device}</div></td>
+                  <td className="number">{now && bytes(now.needed)}</td>
                   <td className="number">{latest.findings}</td>
                   <td className="number">{history.length}</td>
                   <td>{new Date(latest.at * 1000).toLocaleString()}</td>
@@ -86,10 +88,8 @@ export default function PagesPage() {
   );
 }
 
-/** The device a page sends most to, and of these the one that needs most. */
-function heaviest(devices: { sent: number; needed: number }[]): { sent: number; needed: number } {
-  return devices.reduce((max, one) => ({ sent: Math.max(max.sent, one.sent), needed: Math.max(max.needed, one.needed) }), {
-    sent: 0,
-    needed: 0,
-  });
+/** The device on which a page sends most bytes that are not needed. */
+function heaviest<Device extends { sent: number; needed: number }>(devices: Device[]): Device | undefined {
+  const [worst] = [...devices].sort((one, other) => other.sent - other.needed - (one.sent - one.needed));
+  return worst;
 }

@@ -17,6 +17,8 @@ export interface PageReport {
 
 export interface DeviceReport {
   device: string;
+  /** The share of the sent bytes that the screen needed, in percent. */
+  fit?: number;
   sent: number;
   needed: number;
   requests: number;
@@ -73,6 +75,7 @@ export interface Comparison {
     kept: number;
     devices: {
       device: string;
+      fit: [number | null, number | null];
       sent: [number, number];
       needed: [number, number];
       requestsBeforeScroll: [number, number];

@@ -4,7 +4,7 @@ use std::{path::Path, time::Duration};
 
 use anyhow::Result;
 use kivet_check::{
-    COMPARED, CheckOptions, Difference, Fetcher, Progress, Target, check, compare, targets,
+    COMPARED, CheckOptions, Difference, Fetcher, Progress, Target, check, compare, targets, warm,
 };
 use kivet_page::{
     DEVICES,
@@ -65,12 +65,12 @@ pub fn proved(before: &Path, after: &Path, reach: &Reach, all: bool) -> Result<P
     let of = pairs.len();
     let pairs = if all { pairs } else { spread(pairs) };
     let (first, second): (Vec<Target>, Vec<Target>) = pairs.iter().cloned().unzip();
-    let earlier = checked(&first, reach, true)?;
+    let earlier = checked(&first, reach)?;
     // The first visit asks for every rendition; the final one that replaces it is smaller.
-    let differences = compared(&pairs, reach)?;
-    checked(&second, reach, false)?;
+    warmed(&second, reach)?;
     settle(reach)?;
-    let later = checked(&second, reach, true)?;
+    let differences = compared(&pairs, reach)?;
+    let later = checked(&second, reach)?;
     let devices = DEVICES.iter().map(|device| DeviceProof {
         device: device.name.to_owned(),
         before: summed(&earlier, device.name),
@@ -119,17 +119,26 @@ fn compared(pairs: &[(Target, Target)], reach: &Reach) -> Result<Vec<Difference>
     Ok(differences??)
 }
 
-fn checked(targets: &[Target], reach: &Reach, throttled: bool) -> Result<Report> {
+fn warmed(targets: &[Target], reach: &Reach) -> Result<()> {
+    let bar = Bar::new(targets.len())?;
+    let progress = |step: Progress<'_>| bar.show(&step);
+    let service = reach.service();
+    let visited = driven(&runtime()?, warm(targets, &DEVICES, Some(&service), &progress));
+    bar.clear();
+    Ok(visited??)
+}
+
+fn checked(targets: &[Target], reach: &Reach) -> Result<Report> {
     let runtime = runtime()?;
     let fetcher = Fetcher::new()?;
     let options = CheckOptions {
         mode: Mode::Browser,
         devices: DEVICES.to_vec(),
         runs: 1,
-        throttled,
+        throttled: true,
         program: None,
         thumbnails: false,
-        at_once: 2,
+        at_once: 4,
         shelves: Vec::new(),
         pictures: Some(reach.service()),
         sweeps: false,
@@ -143,13 +152,11 @@ fn checked(targets: &[Target], reach: &Reach, throttled: bool) -> Result<Report>
 
 /// Waits until the service makes nothing any more.
 fn settle(reach: &Reach) -> Result<()> {
-    let runtime = runtime()?;
     let began = std::time::Instant::now();
-    let address = format!("{}/metrics", reach.service());
     let mut still = 0;
     while still < 3 && began.elapsed() < PATIENCE {
         std::thread::sleep(Duration::from_millis(700));
-        let text = runtime.block_on(async { reqwest::get(&address).await?.text().await })?;
+        let text = reach.text("/metrics")?;
         let working = text.lines().any(|line| {
             ["kivet_background_tasks ", "kivet_renditions_under_way "]
                 .iter()

@@ -197,7 +197,11 @@ impl Check {
                 .map(with_scheme)
                 .or_else(|| nearby::config().map(nearby::address)),
             shelves: self.shelves(),
-            at_once: if self.text { 8 } else { 1 },
+            at_once: match (self.text, self.unthrottled) {
+                (true, _) => 8,
+                (false, true) => DEVICES.len(),
+                (false, false) => 1,
+            },
             sweeps: true,
             thumbnails: self.keep
                 || self
@@ -220,7 +224,7 @@ async fn warm(targets: &[Target], options: &CheckOptions, fetcher: &Fetcher) -> 
         runs: 1,
         throttled: false,
         thumbnails: false,
-        at_once: 2,
+        at_once: 4,
         sweeps: false,
         ..options.clone()
     };

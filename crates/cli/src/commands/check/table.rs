@@ -6,8 +6,8 @@ use comfy_table::{CellAlignment, Table, presets};
 use kivet_page::{
     Code,
     report::{
-        Change, Comparison, DeviceReport, Group, Outline, PageReport, Report, ReportedFinding,
-        Verdict,
+        Change, Comparison, DeviceReport, Group, Mode, Outline, PageReport, Report,
+        ReportedFinding, Verdict,
     },
 };
 
@@ -57,6 +57,9 @@ pub fn text(checked: &Checked, verdict: &Verdict, detail: Detail, paint: Paint) 
             paint.bad(&format!("could not be checked: {}", failure.problem))
         );
     }
+    if report.mode == Mode::Browser && !report.throttled {
+        text.push_str("not throttled: times are those of this machine and its network\n");
+    }
     if report.pages.len() > 1 || detail.quiet {
         let _ = writeln!(text, "{}", totals(report));
     } else if let [page] = report.pages.as_slice() {
@@ -77,21 +80,30 @@ pub fn text(checked: &Checked, verdict: &Verdict, detail: Detail, paint: Paint) 
     text
 }
 
-/// The page and its numbers, each on the device where it is worst.
+/// The page and its numbers, each with the device where it is worst.
 fn page_line(page: &PageReport, paint: Paint) -> String {
-    let worst = page.devices.iter().max_by_key(|one| one.sent.saturating_sub(one.needed));
-    let Some(device) = worst else { return paint.strong(&page.page) };
-    let most = |value: fn(&DeviceReport) -> Option<f64>| {
-        page.devices.iter().filter_map(value).max_by(f64::total_cmp)
+    let wasted = |one: &&DeviceReport| one.sent.saturating_sub(one.needed);
+    let Some(heaviest) = page.devices.iter().max_by_key(wasted) else {
+        return paint.strong(&page.page);
     };
-    let mut numbers = vec![
-        format!("sends {}, needs {} ({})", bytes(device.sent), bytes(device.needed), device.device),
-        format!("{} at once", count(device.requests_before_scroll as usize, "request")),
-    ];
-    let largest = most(|one| one.largest_ms.map(|spread| spread.median));
-    numbers.extend(largest.map(|ms| format!("largest paint {ms:.0} ms")));
-    let shift = most(|one| one.shift.map(|spread| spread.median));
-    numbers.extend(shift.filter(|shift| *shift >= 0.005).map(|shift| format!("shift {shift:.2}")));
+    let on = |device: &DeviceReport| match page.devices.as_slice() {
+        [_] => String::new(),
+        _ => format!(" ({})", device.device),
+    };
+    let mut numbers: Vec<String> =
+        page.fit.map(|fit| format!("fit {fit:.0}%")).into_iter().collect();
+    let sums = format!("sends {}, needs {}", bytes(heaviest.sent), bytes(heaviest.needed));
+    numbers.push(sums + &on(heaviest));
+    let early = |one: &DeviceReport| Some(f64::from(one.requests_before_scroll));
+    numbers.extend(highest(page, early).map(|(requested, device)| {
+        let pictures = count(requested as usize, "picture");
+        format!("{pictures} before scrolling{}", on(device))
+    }));
+    let largest = highest(page, |one| one.largest_ms.map(|spread| spread.median));
+    numbers.extend(largest.map(|(ms, device)| format!("largest paint {ms:.0} ms{}", on(device))));
+    let shift = highest(page, |one| one.shift.map(|spread| spread.median));
+    let shift = shift.filter(|(shift, _)| *shift >= 0.005);
+    numbers.extend(shift.map(|(shift, device)| format!("shift {shift:.2}{}", on(device))));
     let unknown = page.devices.iter().map(|one| one.unknown).max().unwrap_or(0);
     if unknown > 0 {
         let pictures = count(unknown as usize, "picture");
@@ -102,12 +114,16 @@ fn page_line(page: &PageReport, paint: Paint) -> String {
         let renditions = count(early as usize, "rendition");
         numbers.push(format!("{renditions} not final yet: --warm waits"));
     }
-    let line = numbers.join(" · ");
-    if page.page.chars().count() + 2 + line.chars().count() <= COLUMNS {
-        format!("{}  {line}", paint.strong(&page.page))
-    } else {
-        format!("{}\n  {line}", paint.strong(&page.page))
-    }
+    format!("{}\n{}", paint.strong(&page.page), wrapped(&numbers.join(" · "), "  "))
+}
+
+/// The highest value over a page's devices, and the device.
+fn highest(
+    page: &PageReport,
+    value: impl Fn(&DeviceReport) -> Option<f64>,
+) -> Option<(f64, &DeviceReport)> {
+    let values = page.devices.iter().filter_map(|device| Some((value(device)?, device)));
+    values.max_by(|one, other| one.0.total_cmp(&other.0))
 }
 
 /// The page's own name, which stands before lines of its source.
@@ -258,16 +274,13 @@ fn totals(report: &Report) -> Table {
     let mut table = Table::new();
     table.load_style(presets::NOTHING);
     let pages = format!("{} together", count(report.pages.len(), "page"));
-    table.set_header([pages.as_str(), "sent", "needed", "times"]);
+    table.set_header([pages.as_str(), "fit", "sent", "needed"]);
     for device in &report.devices {
         let (sent, needed) = report.totals(&device.name);
-        let times = if needed == 0 {
-            "-".to_owned()
-        } else {
-            format!("{:.2}", sent as f64 / needed as f64)
-        };
-        table.add_row([format!("  {}", device.name), bytes(sent), bytes(needed), times]);
+        let fit = percent(report.fit(Some(&device.name)));
+        table.add_row([format!("  {}", device.name), fit, bytes(sent), bytes(needed)]);
     }
+    table.add_row(["  all devices".to_owned(), percent(report.fit(None))]);
     right(&mut table);
     table
 }
@@ -277,10 +290,11 @@ fn measures(devices: &[DeviceReport]) -> Table {
     table.load_style(presets::NOTHING);
     table.set_header([
         "  device",
+        "fit",
         "sent",
         "needed",
-        "requests",
-        "at once",
+        "pictures",
+        "before scrolling",
         "largest paint",
         "shift",
         "back",
@@ -292,6 +306,7 @@ fn measures(devices: &[DeviceReport]) -> Table {
             device.restored.map_or("-", |restored| if restored { "instant" } else { "reload" });
         table.add_row([
             format!("  {}", device.device),
+            percent(device.fit),
             bytes(device.sent),
             bytes(device.needed),
             device.requests.to_string(),
@@ -303,6 +318,11 @@ fn measures(devices: &[DeviceReport]) -> Table {
     }
     right(&mut table);
     table
+}
+
+/// A share in percent, or a dash.
+fn percent(share: Option<f64>) -> String {
+    share.map_or("-".to_owned(), |share| format!("{share:.0}%"))
 }
 
 fn right(table: &mut Table) {
@@ -319,7 +339,15 @@ fn changes(text: &mut String, comparison: &Comparison) {
         let _ = writeln!(text, "since the earlier report: {}\n", page.page);
         let mut table = Table::new();
         table.load_style(presets::NOTHING);
-        table.set_header(["  device", "sent", "needed", "at once", "largest paint", "shift"]);
+        table.set_header([
+            "  device",
+            "fit",
+            "sent",
+            "needed",
+            "before scrolling",
+            "largest paint",
+            "shift",
+        ]);
         for device in &page.devices {
             let change = |change: Option<Change>, digits| {
                 change.map_or("-".to_owned(), |change| change_text(change, digits))
@@ -327,6 +355,7 @@ fn changes(text: &mut String, comparison: &Comparison) {
             let [before, after] = device.requests_before_scroll;
             table.add_row([
                 format!("  {}", device.device),
+                format!("{} to {}", percent(device.fit[0]), percent(device.fit[1])),
                 format!("{} to {}", bytes(device.sent[0]), bytes(device.sent[1])),
                 format!("{} to {}", bytes(device.needed[0]), bytes(device.needed[1])),
                 format!("{before} to {after}"),
