@@ -33,6 +33,9 @@ const MIN_TILE: u32 = 128;
 /// The longest: more of a large picture tells hardly more, and may be tried several times.
 const MAX_TILE: u32 = 384;
 
+/// Pictures of so few pixels are encoded in a few milliseconds: they are tried until one is near.
+const TINY: u64 = 1 << 16;
+
 /// Files of fewer bytes are not made lighter: they fit one network packet.
 const LIGHT: u64 = 1200;
 
@@ -124,7 +127,8 @@ fn encode_small(
     let mut setting = Setting::nearest_to(expected(Score::new(target.as_f32())));
     let mut nearest = try_setting(raster, &reference, format, setting, writing)?;
     let mut last = nearest.0;
-    for far in FAR {
+    let is_tiny = raster.size().pixels() <= TINY;
+    for far in FAR.map(|far| if is_tiny { FAR[0] } else { far }) {
         search.tried(setting, last.score);
         // Of a file this small, nothing is saved that a viewer would notice.
         let is_light = last.bytes.get() < LIGHT && last.score.get() > target.as_f32();
