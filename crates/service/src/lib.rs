@@ -55,7 +55,7 @@ pub use problem::{Problem, ProblemKind};
 pub use recipes::RecipeResponse;
 pub use rewrite::{PictureChange, RewriteOrder, RewriteResponse, RuleVerdict};
 pub use server::Service;
-pub use sign_in::{SignInLink, TOKEN_FILE};
+pub use sign_in::{SESSION_COOKIE, SignInLink, TOKEN_FILE};
 pub use start_error::StartError;
 pub use why::{ReadyRendition, WhyResponse};
 

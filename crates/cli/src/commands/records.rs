@@ -116,7 +116,7 @@ impl Folder {
 
 fn restore(database: &Path, file: Option<PathBuf>) -> Result<Restored> {
     let data = database.parent().context("a database in a folder")?;
-    let _lock = kivet_service::lock_data_folder(data).context("stop the service first")?;
+    let _lock = kivet_service::lock_data_folder(data)?;
     let backups = Backups::of(database);
     let from = match file {
         Some(file) if file.exists() => file,

@@ -7,4 +7,4 @@ mod sessions;
 
 pub use guard::{Admin, LocalOrAdmin, OnAdminListener};
 pub use handlers::{SignInLink, routes};
-pub use sessions::{SignIn, TOKEN_FILE};
+pub use sessions::{COOKIE as SESSION_COOKIE, SignIn, TOKEN_FILE};
