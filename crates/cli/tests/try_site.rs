@@ -10,6 +10,9 @@ use std::{
 
 const PAGE: &str = "<!doctype html><head><title>Kites</title></head><body><p>One</p><img src=\"pics/night/lanterns.jpg\" alt=\"Lit\"></body>";
 
+/// Bytes of a page that is larger than what is rewritten, and of which no length is known.
+const LARGE: usize = 17 << 20;
+
 /// A process that ends with the test, and the address it printed under a key.
 struct Started(Child, String);
 
@@ -90,6 +93,14 @@ fn answer(mut stream: TcpStream, own: &str) {
             "content-type: application/octet-stream\r\netag: \"7\"\r\n".to_owned(),
             binary(),
         ),
+        "/compressed" => {
+            ("200 OK", "content-type: text/html\r\ncontent-encoding: gzip\r\n".to_owned(), binary())
+        }
+        "/large" => {
+            let _ = stream.write_all(b"HTTP/1.1 200 OK\r\ncontent-type: text/html\r\n\r\n");
+            let _ = stream.write_all(&vec![b'k'; LARGE]);
+            return;
+        }
         "/echo" => ("200 OK", "content-type: text/plain\r\n".to_owned(), body),
         "/cookies" => (
             "200 OK",
@@ -268,6 +279,35 @@ fn a_site_is_tried_and_all_but_its_documents_stays_as_it_is() {
     let mut back = [0; 5];
     reader.read_exact(&mut back).unwrap();
     assert_eq!(&back, b"setik");
+}
+
+#[test]
+fn nothing_but_the_site_and_its_pictures_is_reached_through_the_proxy() {
+    let tried = tried();
+    let address = &tried.proxy.1;
+    for path in
+        ["/pic/../metrics", "/pic/%2e%2e/why/60w/photos/night/lanterns.jpg", "/pic/../console/"]
+    {
+        assert!(tried.get(path).0.starts_with("http/1.1 404"), "{path}");
+    }
+    assert!(ask(address, "POST /pic/60w/photos/night/lanterns.jpg", b"x").0.contains(" 404"));
+    let session = "cookie: kivet-session=secret; kivet-code=1; theirs=2\r\n";
+    let cookies = ask(address, &format!("GET /cookies\n{session}"), b"");
+    assert_eq!(String::from_utf8_lossy(&cookies.1).trim().to_ascii_lowercase(), "cookie: theirs=2");
+
+    let mut stream =
+        TcpStream::connect(address.strip_prefix("http://").unwrap().trim_end_matches('/')).unwrap();
+    stream.write_all(b"GET /page HTTP/1.1\r\nhost: kites.example\r\n\r\n").unwrap();
+    let mut status = String::new();
+    BufReader::new(stream).read_line(&mut status).unwrap();
+    assert!(status.contains(" 421 "), "a name that resolves to this machine: {status}");
+
+    let back = "GET /.kivet/with\nreferer: http://127.0.0.1//kites.example/\r\n";
+    assert!(ask(address, back, b"").0.contains("location: /kites.example/"));
+    let upgraded = ask(address, "GET /page\nupgrade: h2c\r\n", b"");
+    assert!(String::from_utf8(upgraded.1).unwrap().contains("overlay.js"));
+    assert_eq!(tried.get("/compressed").1, binary());
+    assert_eq!(tried.get("/large").1.len(), LARGE);
 }
 
 /// Page views, shared out among as many viewers.

@@ -1,6 +1,6 @@
 //! What was changed on the pages seen so far.
 
-use std::sync::PoisonError;
+use std::{collections::BTreeMap, sync::PoisonError};
 
 use kivet_service::{PictureChange, RewriteResponse};
 
@@ -14,6 +14,21 @@ pub struct Seen {
     pub response: RewriteResponse,
     /// Its content security policy.
     pub policy: Option<String>,
+}
+
+/// Bytes of documents, before and after, that are remembered; the others are forgotten first.
+const MAX_BYTES: usize = 64 << 20;
+
+/// Remembers a document.
+pub fn keep(known: &mut BTreeMap<String, Seen>, page: String, seen: Seen) {
+    let size = |one: &Seen| one.before.len() + one.after.len();
+    known.remove(&page);
+    let mut held: usize = known.values().map(size).sum();
+    while held + size(&seen) > MAX_BYTES {
+        let Some((_, gone)) = known.pop_first() else { break };
+        held -= size(&gone);
+    }
+    known.insert(page, seen);
 }
 
 /// What became of the pictures of a page.

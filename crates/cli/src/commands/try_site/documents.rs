@@ -7,7 +7,7 @@ use axum::{
     body::{Body, Bytes},
     http::{
         HeaderMap,
-        header::{CONTENT_SECURITY_POLICY, CONTENT_TYPE},
+        header::{CONTENT_ENCODING, CONTENT_SECURITY_POLICY, CONTENT_TYPE},
     },
     response::Response,
 };
@@ -15,14 +15,15 @@ use kivet_service::{RewriteOrder, RewriteResponse};
 
 use super::{
     Site,
-    changes::{Seen, page_name},
+    changes::{self, Seen, page_name},
 };
 use crate::rewriting;
 
-/// True for what is rewritten.
+/// True for what is rewritten. Compressed documents, of sites that ignore `Accept-Encoding`, are not.
 pub fn is_document(headers: &HeaderMap) -> bool {
+    let coding = headers.get(CONTENT_ENCODING).is_some_and(|coding| coding != "identity");
     let kind = kind(headers);
-    kind.starts_with("text/html") || kind.starts_with("text/css")
+    !coding && (kind.starts_with("text/html") || kind.starts_with("text/css"))
 }
 
 fn kind(headers: &HeaderMap) -> &str {
@@ -77,7 +78,7 @@ pub async fn rewritten(
             policy: policy.map(str::to_owned),
         };
         let mut known = site.seen.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-        known.insert(page, seen);
+        changes::keep(&mut known, page, seen);
         after = bytes;
     }
     if is_page {

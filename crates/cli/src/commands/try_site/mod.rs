@@ -2,6 +2,7 @@
 
 mod changes;
 mod documents;
+mod guard;
 mod proxy;
 mod tunnel;
 

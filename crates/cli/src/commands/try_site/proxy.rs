@@ -1,40 +1,41 @@
-//! Requests passed on to the site, and its answers back.
+//! Requests passed on to the site, and its responses back.
 
 use std::sync::Arc;
 
 use anyhow::{Context, Result};
 use axum::{
-    body::Body,
-    extract::{Request, State},
+    body::{Body, Bytes},
+    extract::Request,
+    extract::State,
     http::{
         HeaderMap, HeaderValue, Method, StatusCode,
         header::{
-            ACCEPT_ENCODING, CONNECTION, CONTENT_LENGTH, CONTENT_TYPE, COOKIE, ETAG, HOST,
-            LOCATION, PROXY_AUTHORIZATION, REFERER, SET_COOKIE, TE, TRANSFER_ENCODING, UPGRADE,
+            ACCEPT, ACCEPT_ENCODING, CONNECTION, CONTENT_LENGTH, CONTENT_TYPE, ETAG, IF_NONE_MATCH,
+            LOCATION, REFERER, SET_COOKIE, TRANSFER_ENCODING, UPGRADE,
         },
     },
     response::{IntoResponse, Response},
 };
+use futures::StreamExt;
+use url::{Position, Url};
 
-use super::{Site, changes, documents, tunnel};
-
-/// Whether pages are shown as the site has them.
-const SWITCH: &str = "kivet-try";
-
-/// The code of a viewer on the network.
-const CODE: &str = "kivet-code";
+use super::{
+    Site, changes, documents,
+    guard::{SWITCH, cookie, for_site, on_this_host, refused},
+    tunnel,
+};
 
 /// No document that is rewritten may be larger; others pass through.
-const MAX_BYTES: u64 = 16 << 20;
+const MAX_BYTES: usize = 16 << 20;
 
 pub async fn pass(State(site): State<Arc<Site>>, request: Request) -> Response {
-    answered(&site, request).await.unwrap_or_else(|error| {
+    respond(&site, request).await.unwrap_or_else(|error| {
         (StatusCode::BAD_GATEWAY, format!("kivet try: {error:#}\n")).into_response()
     })
 }
 
-async fn answered(site: &Arc<Site>, request: Request) -> Result<Response> {
-    if let Some(refused) = admitted(site, &request) {
+async fn respond(site: &Arc<Site>, request: Request) -> Result<Response> {
+    if let Some(refused) = refused(site, &request) {
         return Ok(refused);
     }
     let path = request.uri().path().to_owned();
@@ -42,15 +43,14 @@ async fn answered(site: &Arc<Site>, request: Request) -> Result<Response> {
         return Ok(own_page(site, own, &request));
     }
     if path.starts_with("/pic/") || path == "/kivet.js" {
-        let target = format!("{}{}", site.reach.service(), path_and_query(&request));
-        return forwarded(site, request, &target, HeaderMap::new()).await;
+        return from_service(site, request).await;
     }
     let target =
         site.upstream.join(path_and_query(&request)).context("the address cannot be read")?;
     // An address such as `//other.example/` names another host.
     anyhow::ensure!(target.origin() == site.upstream.origin(), "only {} is fetched", site.upstream);
-    if request.headers().contains_key(UPGRADE) {
-        return tunnel::open(request, &target, &site.client).await;
+    if asks_for_websocket(request.headers()) {
+        return tunnel::open(site, request, &target).await;
     }
     let with = cookie(request.headers(), SWITCH).as_deref() != Some("without");
     let is_get = request.method() == Method::GET;
@@ -62,22 +62,62 @@ async fn answered(site: &Arc<Site>, request: Request) -> Result<Response> {
     let answer = forwarded(site, request, target.as_str(), own).await?;
     let is_document =
         is_get && answer.status() == StatusCode::OK && documents::is_document(answer.headers());
-    let is_large = answer
-        .headers()
-        .get(CONTENT_LENGTH)
-        .and_then(|length| length.to_str().ok()?.parse::<u64>().ok())
-        .is_some_and(|length| length > MAX_BYTES);
-    if !is_document || is_large {
+    if !is_document {
         return Ok(answer);
     }
     let (mut parts, body) = answer.into_parts();
-    let bytes = axum::body::to_bytes(body, MAX_BYTES as usize)
-        .await
-        .context("the site broke off its answer")?;
+    let bytes = match whole(body).await? {
+        Ok(bytes) => bytes,
+        Err(large) => return Ok(Response::from_parts(parts, large)),
+    };
     for stale in [CONTENT_LENGTH, ETAG] {
         parts.headers.remove(stale);
     }
     documents::rewritten(site, &path, Response::from_parts(parts, bytes), with).await
+}
+
+/// The bytes of a body, or the body again where it has more than [`MAX_BYTES`].
+async fn whole(body: Body) -> Result<Result<Bytes, Body>> {
+    let mut stream = body.into_data_stream();
+    let mut read = Vec::new();
+    while let Some(chunk) = stream.next().await {
+        read.extend_from_slice(&chunk.context("the site broke off its response")?);
+        if read.len() > MAX_BYTES {
+            let begun = futures::stream::iter([Ok(Bytes::from(read))]);
+            return Ok(Err(Body::from_stream(begun.chain(stream))));
+        }
+    }
+    Ok(Ok(read.into()))
+}
+
+fn asks_for_websocket(headers: &HeaderMap) -> bool {
+    let upgrade = headers.get(UPGRADE).and_then(|value| value.to_str().ok());
+    upgrade.is_some_and(|value| value.eq_ignore_ascii_case("websocket"))
+}
+
+/// A picture or the page script. Of the service's other URLs none is reached, and of the request's
+/// headers only those that choose a picture are sent.
+async fn from_service(site: &Site, request: Request) -> Result<Response> {
+    let target = Url::parse(&site.reach.service())?.join(path_and_query(&request))?;
+    let is_public = target.path().starts_with("/pic/") || target.path() == "/kivet.js";
+    if !is_public || !matches!(*request.method(), Method::GET | Method::HEAD) {
+        return Ok((StatusCode::NOT_FOUND, "only pictures are here\n").into_response());
+    }
+    let chooses = |name: &str| {
+        name == "save-data"
+            || name.starts_with("sec-ch-")
+            || [ACCEPT, IF_NONE_MATCH].iter().any(|known| known == name)
+            || ["range", "if-range", "priority"].contains(&name)
+    };
+    let headers = request.headers().iter().filter(|(name, _)| chooses(name.as_str()));
+    let headers: HeaderMap = headers.map(|(name, value)| (name.clone(), value.clone())).collect();
+    let sent = site.client.request(request.method().clone(), target).headers(headers).send().await;
+    let response = sent.context("the service does not respond")?;
+    let (status, mut headers) = (response.status(), response.headers().clone());
+    for hop in [CONNECTION, TRANSFER_ENCODING] {
+        headers.remove(hop);
+    }
+    Ok((status, headers, Body::from_stream(response.bytes_stream())).into_response())
 }
 
 fn path_and_query(request: &Request) -> &str {
@@ -92,23 +132,8 @@ async fn forwarded(
     own: HeaderMap,
 ) -> Result<Response> {
     let (parts, body) = request.into_parts();
-    let mut headers = parts.headers;
-    for passing in [HOST, CONNECTION, UPGRADE, TE, TRANSFER_ENCODING, PROXY_AUTHORIZATION] {
-        headers.remove(passing);
-    }
+    let mut headers = for_site(site, &parts.headers)?;
     headers.extend(own);
-    without_own_cookies(&mut headers);
-    if let Some(referer) =
-        headers.get(REFERER).and_then(|text| text.to_str().ok()?.parse::<url::Url>().ok())
-    {
-        let theirs = site.upstream.join(referer.path()).ok();
-        theirs
-            .and_then(|url| HeaderValue::from_str(url.as_str()).ok())
-            .map(|text| headers.insert(REFERER, text));
-    }
-    if let Some(origin) = headers.get_mut("origin") {
-        *origin = HeaderValue::from_str(&site.upstream.origin().ascii_serialization())?;
-    }
     let request = site.client.request(parts.method.clone(), target).headers(headers);
     let bodiless = matches!(parts.method, Method::GET | Method::HEAD);
     let request = if bodiless {
@@ -130,7 +155,7 @@ fn keep_inside(site: &Site, headers: &mut HeaderMap) {
     let location = headers.get(LOCATION).and_then(|text| text.to_str().ok()).map(str::to_owned);
     if let Some(to) = location.and_then(|text| site.upstream.join(&text).ok())
         && to.origin() == site.upstream.origin()
-        && let Ok(inside) = HeaderValue::from_str(&to[url::Position::BeforePath..])
+        && let Ok(inside) = HeaderValue::from_str(&to[Position::BeforePath..])
     {
         headers.insert(LOCATION, inside);
     }
@@ -152,47 +177,6 @@ fn of_proxy(cookie: &HeaderValue) -> HeaderValue {
     HeaderValue::from_str(&kept.collect::<Vec<_>>().join(";")).unwrap_or_else(|_| cookie.clone())
 }
 
-fn cookies(headers: &HeaderMap) -> impl Iterator<Item = &str> {
-    let all = headers.get_all(COOKIE).iter().filter_map(|text| text.to_str().ok());
-    all.flat_map(|text| text.split(';')).map(str::trim)
-}
-
-fn cookie(headers: &HeaderMap, name: &str) -> Option<String> {
-    let mut pairs = cookies(headers).filter_map(|pair| pair.split_once('='));
-    pairs.find(|(known, _)| *known == name).map(|(_, value)| value.to_owned())
-}
-
-fn without_own_cookies(headers: &mut HeaderMap) {
-    let is_own =
-        |pair: &&str| [SWITCH, CODE].iter().any(|name| pair.split('=').next() == Some(name));
-    let theirs = cookies(headers).filter(|pair| !is_own(pair)).collect::<Vec<_>>().join("; ");
-    headers.remove(COOKIE);
-    if let Ok(text) = HeaderValue::from_str(&theirs)
-        && !theirs.is_empty()
-    {
-        headers.insert(COOKIE, text);
-    }
-}
-
-/// What a viewer gets who does not know the code, or has just told it.
-fn admitted(site: &Site, request: &Request) -> Option<Response> {
-    let code = site.code.as_ref()?;
-    if cookie(request.headers(), CODE).as_ref() == Some(code) {
-        return None;
-    }
-    let told = request
-        .uri()
-        .query()
-        .and_then(|query| query.split('&').find_map(|pair| pair.strip_prefix("kivet-code=")));
-    if told == Some(code.as_str()) {
-        let cookie = format!("{CODE}={code}; Path=/; HttpOnly; SameSite=Lax");
-        let headers = [(SET_COOKIE, cookie), (LOCATION, request.uri().path().to_owned())];
-        return Some((StatusCode::SEE_OTHER, headers).into_response());
-    }
-    let text = "Open the address that `kivet try` printed: it holds the code.\n";
-    Some((StatusCode::FORBIDDEN, text).into_response())
-}
-
 /// The proxy's own pages.
 fn own_page(site: &Site, path: &str, request: &Request) -> Response {
     match path {
@@ -210,9 +194,9 @@ fn own_page(site: &Site, path: &str, request: &Request) -> Response {
             let back = request
                 .headers()
                 .get(REFERER)
-                .and_then(|text| text.to_str().ok()?.parse::<url::Url>().ok());
+                .and_then(|text| text.to_str().ok()?.parse::<Url>().ok());
             let back =
-                back.map_or("/".to_owned(), |url| url[url::Position::BeforePath..].to_owned());
+                back.map_or("/".to_owned(), |url| on_this_host(&url[Position::BeforePath..]));
             let headers =
                 [(SET_COOKIE, format!("{SWITCH}={path}; Path=/; SameSite=Lax")), (LOCATION, back)];
             (StatusCode::SEE_OTHER, headers).into_response()

@@ -4,17 +4,23 @@ use anyhow::{Context, Result};
 use axum::{
     body::Body,
     extract::Request,
-    http::{StatusCode, header::HOST},
+    http::{
+        HeaderValue, StatusCode,
+        header::{CONNECTION, UPGRADE},
+    },
     response::Response,
 };
 use hyper_util::rt::TokioIo;
 use url::Url;
 
+use super::{Site, guard::for_site};
+
 /// Asks the site to switch protocols, and carries both directions if it does.
-pub async fn open(request: Request, target: &Url, client: &reqwest::Client) -> Result<Response> {
-    let mut headers = request.headers().clone();
-    headers.remove(HOST);
-    let answer = client.get(target.clone()).headers(headers).send().await;
+pub async fn open(site: &Site, request: Request, target: &Url) -> Result<Response> {
+    let mut headers = for_site(site, request.headers())?;
+    headers.insert(CONNECTION, HeaderValue::from_static("upgrade"));
+    headers.insert(UPGRADE, HeaderValue::from_static("websocket"));
+    let answer = site.client.get(target.clone()).headers(headers).send().await;
     let answer = answer.with_context(|| format!("{target} does not answer"))?;
     let (status, headers) = (answer.status(), answer.headers().clone());
     if status == StatusCode::SWITCHING_PROTOCOLS {
