@@ -159,6 +159,11 @@ impl Tab {
         }
     }
 
+    /// The pictures of the page that a service has not made in their final form.
+    pub fn not_final(&self) -> usize {
+        self.traffic().requests().iter().filter(|request| request.not_final).count()
+    }
+
     /// Waits until no request is under way, or nothing arrives any more, at most a minute.
     pub async fn rest(&self) {
         let started = Instant::now();

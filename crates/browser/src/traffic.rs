@@ -304,6 +304,11 @@ fn is_background(heard: Option<&DevToolsType>) -> bool {
 fn resource_type(heard: Option<&DevToolsType>) -> ResourceType {
     match heard {
         Some(DevToolsType::Document) => ResourceType::Document,
+        Some(DevToolsType::Stylesheet) => ResourceType::Style,
+        Some(DevToolsType::Script) => ResourceType::Script,
+        Some(DevToolsType::Font) => ResourceType::Font,
+        Some(DevToolsType::Image) => ResourceType::Picture,
+        Some(DevToolsType::Xhr | DevToolsType::Fetch) => ResourceType::Data,
         Some(DevToolsType::Media) => ResourceType::Media,
         Some(DevToolsType::EventSource | DevToolsType::WebSocket) => ResourceType::Stream,
         _ => ResourceType::Other,

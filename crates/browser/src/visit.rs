@@ -8,8 +8,8 @@ use chromiumoxide::cdp::browser_protocol::network::{GetResponseBodyParams, Reque
 use kivet_page::{
     SourceSize,
     observation::{
-        BackBlock, Element, Embed, Hint, Largest, Moving, Observation, Request, ResourceType,
-        Shift, Split, Started, Use,
+        BackBlock, Element, Embed, Hint, Largest, Milestones, Moving, Observation, Request,
+        ResourceType, Shift, Split, Started, Use,
     },
     pick, read_srcset, source_size,
 };
@@ -59,6 +59,7 @@ struct Collected {
     unload: Vec<String>,
     blocking: Vec<String>,
     first_byte_ms: f64,
+    milestones: Milestones,
 }
 
 #[derive(Deserialize)]
@@ -205,6 +206,7 @@ impl Tab {
             embeds,
             hints,
             moving: second.moving,
+            milestones: first.milestones,
             largest,
             shift: first.shift,
             shifts: first.shifts,

@@ -336,5 +336,10 @@
     unload: [...kivet.unload, ...(document.body?.hasAttribute('onunload') || window.onunload ? [location.href] : [])],
     blocking: performance.getEntriesByType('resource').filter((one) => one.renderBlockingStatus === 'blocking').map(({ name }) => name),
     firstByteMs: navigation?.responseStart ?? 0,
+    milestones: {
+      firstPaintMs: performance.getEntriesByName('first-contentful-paint')[0]?.startTime,
+      domMs: navigation?.domContentLoadedEventEnd || undefined,
+      loadMs: navigation?.loadEventEnd || undefined,
+    },
   };
 }

@@ -123,9 +123,10 @@ fn warmed(targets: &[Target], reach: &Reach) -> Result<()> {
     let bar = Bar::new(targets.len())?;
     let progress = |step: Progress<'_>| bar.show(&step);
     let service = reach.service();
-    let visited = driven(&runtime()?, warm(targets, &DEVICES, Some(&service), &progress));
+    let visited = driven(&runtime()?, warm(targets, &DEVICES, Some(&service), None, &progress));
     bar.clear();
-    Ok(visited??)
+    visited??;
+    Ok(())
 }
 
 fn checked(targets: &[Target], reach: &Reach) -> Result<Report> {
