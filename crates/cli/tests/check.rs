@@ -84,7 +84,7 @@ fn a_folder_is_checked_and_reported_in_every_form() {
         phone["sent"].as_u64().unwrap() > 3_000_000 && phone["needed"].as_u64().unwrap() < 100_000
     );
     assert!(
-        read(1).contains("<section id=") && read(4).contains("| phone | 3.31 MB |"),
+        read(1).contains("<section id=") && read(4).contains("| phone | 0.3% | 3.31 MB |"),
         "{}",
         read(4)
     );
@@ -94,6 +94,42 @@ fn a_folder_is_checked_and_reported_in_every_form() {
         5
     );
     assert!(read(3).contains("<testcase name=\"alt-missing\""));
+}
+
+#[test]
+fn every_request_of_a_page_is_recorded_and_drawn() {
+    let folder = site();
+    let path = |name: &str| folder.path().join(name).display().to_string();
+    let (page, json, html) = (path("careless.html"), path("r.json"), path("r.html"));
+    let arguments =
+        [&page, "--unthrottled", "--device", "laptop", "--waterfall", "--report", &json];
+    let wanted = [
+        "laptop: 3 requests",
+        "1 document",
+        "1 picture",
+        "lanterns.jpg               picture",
+        "DOM ready",
+        "fit<90 on the laptop",
+        "not throttled",
+    ];
+    let more = ["--report", &html, "--fail-on", "fit<90"];
+    ends(&[&arguments[..], &more].concat(), 3, &wanted);
+    let report: Value = serde_json::from_str(&std::fs::read_to_string(json).unwrap()).unwrap();
+    let device = &report["pages"][0]["devices"][0];
+    let rows = device["resources"].as_array().unwrap();
+    let kinds: Vec<&str> = rows.iter().map(|row| row["kind"].as_str().unwrap()).collect();
+    assert_eq!(kinds, ["document", "picture", "other"], "Chromium requests a favicon by itself");
+    let [page, picture] = [0, 1].map(|at| rows[at]["endMs"].as_f64().unwrap());
+    assert!(page > 0.0 && picture > page, "{rows:?}");
+    assert_eq!(rows[1]["url"], "/pictures/lanterns.jpg", "not by a port of this check");
+    assert_eq!(rows[1]["bytes"], device["sent"]);
+    let fit = device["useful"].as_f64().unwrap() * 100.0 / device["sent"].as_f64().unwrap();
+    assert!((device["fit"].as_f64().unwrap() - fit).abs() < 0.1 && fit < 30.0, "{device}");
+    let html = std::fs::read_to_string(html).unwrap();
+    assert!(
+        html.contains("<svg class=\"waterfall\"")
+            && html.contains("measured in a browser, not throttled")
+    );
 }
 
 #[test]

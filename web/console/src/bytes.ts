@@ -9,5 +9,5 @@ export function bytes(count: number): string {
 
 /** A share in percent for people; a dash where there is none. */
 export function percent(share: number | null | undefined): string {
-  return share == null ? "–" : `${share.toFixed(0)}%`;
+  return share == null ? "–" : `${share.toFixed(share > 0 && share < 9.95 ? 1 : 0)}%`;
 }

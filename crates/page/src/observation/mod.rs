@@ -13,7 +13,7 @@ use std::collections::HashMap;
 pub use element::{Ancestor, Attributes, Element};
 pub use picture::{Fitted, PictureFile};
 pub use placement::{Area, Boxed, Covering, Placement, Window};
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 pub use traffic::{Redirect, Request, ResourceType, Started};
 
 use crate::{Device, Source};
@@ -39,6 +39,8 @@ pub struct Observation {
     pub hints: Vec<Hint>,
     /// Elements moved in a way that lays the page out anew in every frame.
     pub moving: Vec<Moving>,
+    /// The page's own events.
+    pub milestones: Milestones,
     /// The largest paint.
     pub largest: Option<Largest>,
     /// The layout shift before scrolling, as browsers sum it.
@@ -53,6 +55,21 @@ pub struct Observation {
     pub exposed: Vec<String>,
     /// Whether the page came back from memory; `None` where that was not tried.
     pub restored: Option<bool>,
+}
+
+/// Events of a page, in milliseconds from the start of the visit; `None` where they did not happen.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Milestones {
+    /// The first contentful paint (Paint Timing).
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub first_paint_ms: Option<f64>,
+    /// The end of `DOMContentLoaded` (Navigation Timing).
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub dom_ms: Option<f64>,
+    /// The end of `load` (Navigation Timing).
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub load_ms: Option<f64>,
 }
 
 /// How a picture comes to be in a page.

@@ -64,18 +64,46 @@ impl Request {
     }
 }
 
-/// What a browser fetched something as, as far as the check tells them apart.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+/// The kind of a resource, by the purpose a browser fetched it for.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub enum ResourceType {
     /// A page, or that of a frame.
     Document,
-    /// A film or a sound.
+    /// A stylesheet.
+    Style,
+    /// A script.
+    Script,
+    /// A font.
+    Font,
+    /// A picture.
+    Picture,
+    /// A video or sound.
     Media,
+    /// Data that a script fetched.
+    Data,
     /// A connection that stays open: an event source or a web socket.
     Stream,
     /// Everything else.
     #[default]
     Other,
+}
+
+impl ResourceType {
+    /// The name in JSON and for people.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Document => "document",
+            Self::Style => "style",
+            Self::Script => "script",
+            Self::Font => "font",
+            Self::Picture => "picture",
+            Self::Media => "media",
+            Self::Data => "data",
+            Self::Stream => "stream",
+            Self::Other => "other",
+        }
+    }
 }
 
 /// A redirect on the way to an answer.

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use super::{
     DeviceCost, DeviceReport, DeviceSettings, LargestReport, PageReport, PictureRow,
-    ReportedFinding, Spread, fit, pending::Pending, settle::settled,
+    ReportedFinding, Spread, fit, pending::Pending, resources::resources, settle::settled,
 };
 use crate::{
     Code, Cost, Device, Element, Finding, Fix, Shelved,
@@ -183,6 +183,8 @@ impl DeviceReport {
             unknown: page.uses.iter().filter(|place| place.unknown).count() as u32,
             not_final: pictures.clone().filter(|request| request.not_final).count() as u32,
             restored: runs.iter().find_map(|run| run.restored),
+            milestones: page.milestones,
+            resources: resources(page),
             pictures: page
                 .uses
                 .iter()

@@ -3,7 +3,7 @@
 
 use std::{fmt, str::FromStr};
 
-use super::{DeviceReport, Mode, Report};
+use super::{DeviceReport, Mode, Report, percent};
 use crate::Code;
 
 /// What fails a check.
@@ -52,7 +52,7 @@ impl Measure {
     fn written(self, value: f64) -> String {
         match self {
             Self::Sent | Self::Wasted => kivet_recipe::Bytes::new(value as u64).to_string(),
-            Self::Fit => format!("{value:.0}%"),
+            Self::Fit => percent(Some(value)),
             Self::Requests => format!("{value}"),
             Self::LargestMs => format!("{value:.0} ms"),
             Self::Shift => format!("{value:.3}"),

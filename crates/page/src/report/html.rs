@@ -7,10 +7,10 @@ use std::{
 };
 
 use super::{
-    DeviceReport, Group, Mode, Outline, PageReport, PictureRow, Report,
+    DeviceReport, Group, Mode, Outline, PageReport, PictureRow, Report, RequestSum,
     junit::escaped,
     markdown::{bytes, percent},
-    thumbnail_key,
+    thumbnail_key, waterfall,
 };
 
 const STYLE: &str = include_str!("report.css");
@@ -132,7 +132,8 @@ impl Report {
                 device.pictures.iter().map(|row| self.row(&device.device, row, max)).collect();
             let _ = writeln!(
                 html,
-                "<div class=\"wide\"><table><thead><tr><th>shown</th><th>picture</th><th>file and screen</th><th>bytes</th><th>asked for</th></tr></thead><tbody>{rows}</tbody></table></div></div>"
+                "<div class=\"wide\"><table><thead><tr><th>shown</th><th>picture</th><th>file and screen</th><th>bytes</th><th>asked for</th></tr></thead><tbody>{rows}</tbody></table></div>{}</div>",
+                all_requests(device)
             );
         }
         if page.findings.is_empty() {
@@ -229,6 +230,40 @@ fn measures(device: &DeviceReport) -> String {
         bytes(device.sent),
         bytes(device.needed),
         device.requests_before_scroll
+    )
+}
+
+/// Requests and bytes by kind and host, and the waterfall.
+fn all_requests(device: &DeviceReport) -> String {
+    if device.resources.is_empty() {
+        return String::new();
+    }
+    let kinds = device.kinds();
+    let kinds = kinds.iter().map(|(kind, sum)| (kind.name(), *sum));
+    let hosts = device.hosts();
+    let by_host = match hosts.as_slice() {
+        [_] => String::new(),
+        all => sums(
+            "host",
+            all.iter().map(|(host, sum)| (if host.is_empty() { "the site" } else { *host }, *sum)),
+        ),
+    };
+    format!(
+        "<details><summary>All {} requests over time</summary><div class=\"measures\">{}{by_host}</div><p class=\"legend\"><span class=\"bar file\"></span> waiting for the response <span class=\"bar sent\"></span> a picture's bytes <span class=\"bar screen\"></span> other bytes</p>{}</details>",
+        device.resources.len(),
+        sums("kind", kinds),
+        waterfall::svg(device)
+    )
+}
+
+fn sums<'a>(name: &str, rows: impl Iterator<Item = (&'a str, RequestSum)>) -> String {
+    let row = |(name, sum): (&str, RequestSum)| {
+        let RequestSum { requests, bytes: sent } = sum;
+        format!("<tr><td>{}</td><td>{requests}</td><td>{}</td></tr>", escaped(name), bytes(sent))
+    };
+    format!(
+        "<table class=\"kinds\"><thead><tr><th>{name}</th><th>requests</th><th>bytes</th></tr></thead><tbody>{}</tbody></table>",
+        rows.map(row).collect::<String>()
     )
 }
 

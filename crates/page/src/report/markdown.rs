@@ -26,11 +26,10 @@ impl Report {
 
 fn page_section(text: &mut String, page: &PageReport) {
     let _ = writeln!(text, "\n## {}\n", page.page);
-    if let Some(fit) = page.fit {
-        let _ = writeln!(
-            text,
-            "**Fit {fit:.0}%**: the share of the picture bytes that screens needed.\n"
-        );
+    if page.fit.is_some() {
+        let fit = percent(page.fit);
+        let _ =
+            writeln!(text, "**Fit {fit}**: the share of the picture bytes that screens needed.\n");
     }
     text.push_str("| device | fit | sent | needed | pictures before scroll | largest paint | shift |\n| --- | --: | --: | --: | --: | --: | --: |\n");
     for device in &page.devices {
@@ -119,9 +118,12 @@ fn cost(bytes_lost: u64, ms: f64) -> String {
     }
 }
 
-/// A share in percent, or a dash.
-pub(super) fn percent(share: Option<f64>) -> String {
-    share.map_or("-".to_owned(), |share| format!("{share:.0}%"))
+/// A share in percent for people, with a decimal where it is small; a dash for none.
+pub fn percent(share: Option<f64>) -> String {
+    share.map_or("-".to_owned(), |share| {
+        let digits = usize::from(share > 0.0 && share < 9.95);
+        format!("{share:.digits$}%")
+    })
 }
 
 /// A number of bytes for people.

@@ -10,9 +10,11 @@ mod markdown;
 mod outline;
 mod pending;
 mod read;
+mod resources;
 mod sarif;
 mod settle;
 mod verdict;
+mod waterfall;
 
 use std::collections::BTreeMap;
 
@@ -20,12 +22,17 @@ pub use budget::{Budget, BudgetError, Limit};
 pub use compare::{
     Change, Comparison, DeviceChange, IncomparableError, PageChange, Worse, beyond, compare,
 };
+pub use markdown::percent;
 pub use outline::{Group, Outline};
 pub use read::ReportError;
+pub use resources::{RequestSum, ResourceRow};
 use serde::{Deserialize, Serialize};
 pub use verdict::Verdict;
 
-use crate::{Code, Cost, Device, Element, observation::Started};
+use crate::{
+    Code, Cost, Device, Element,
+    observation::{Milestones, Started},
+};
 
 /// The version of a report's JSON.
 pub const VERSION: u32 = 3;
@@ -169,8 +176,14 @@ pub struct DeviceReport {
     /// Pictures that a service had not made in their final form yet: their bytes say little.
     #[serde(default, skip_serializing_if = "is_none")]
     pub not_final: u32,
+    /// The page's own events.
+    #[serde(default)]
+    pub milestones: Milestones,
     /// Every picture.
     pub pictures: Vec<PictureRow>,
+    /// Every request, in the order they were made; absent in text.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub resources: Vec<ResourceRow>,
 }
 
 /// A median over runs, with the least and the most.
@@ -346,6 +359,9 @@ impl PageReport {
         let change = |text: &mut String| *text = rewritten(text);
         for device in &mut self.devices {
             device.pictures.iter_mut().for_each(|row| change(&mut row.url));
+            for row in &mut device.resources {
+                [&mut row.url, &mut row.started_by].into_iter().for_each(change);
+            }
             if let Some(largest) = &mut device.largest {
                 change(&mut largest.url);
                 largest.blocked_by.iter_mut().for_each(change);

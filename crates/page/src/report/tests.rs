@@ -21,7 +21,9 @@ fn report(sent: u64, findings: &[(Code, &str)], runs: u32) -> Report {
         restored: Some(true),
         unknown: 0,
         not_final: 0,
+        milestones: Milestones::default(),
         pictures: Vec::new(),
+        resources: Vec::new(),
     };
     let finding = |(code, path): &(Code, &str)| ReportedFinding {
         code: *code,

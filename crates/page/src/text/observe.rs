@@ -38,6 +38,7 @@ pub fn observe(page: TextPage<'_>, device: &Device) -> Observation {
         url: page.url.to_string(),
         device: *device,
         measured: false,
+        milestones: Default::default(),
         largest: largest(&worked, &uses),
         uses,
         requests,

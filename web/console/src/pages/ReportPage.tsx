@@ -10,6 +10,7 @@ import { Measures } from "./Measures";
 import { PictureTable } from "./PictureTable";
 import { checksQuery, reportQuery } from "./queries";
 import { nameOf } from "./report";
+import { Waterfall } from "./Waterfall";
 
 /** One check of one page: its measures, findings and pictures on a device, or what changed since an earlier check. */
 export default function ReportPage() {
@@ -81,6 +82,7 @@ export default function ReportPage() {
           <FindingList findings={shown} device={device.device} />
           <h2>Pictures</h2>
           <PictureTable device={device} thumbnails={report.data.thumbnails ?? {}} />
+          <Waterfall device={device} />
         </>
       )}
     </>

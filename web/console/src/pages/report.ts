@@ -28,7 +28,22 @@ export interface DeviceReport {
   largest?: { selector: string; url: string; pageMs: number; discoveryMs: number; downloadMs: number; renderMs: number; blockedBy?: string };
   shift?: Spread;
   restored?: boolean;
+  milestones?: { firstPaintMs?: number; domMs?: number; loadMs?: number };
   pictures: PictureRow[];
+  /** Every request, in the order they were made; absent in text. */
+  resources?: ResourceRow[];
+}
+
+export interface ResourceRow {
+  url: string;
+  kind: string;
+  status: number;
+  bytes: number;
+  priority: string;
+  startMs: number;
+  responseMs: number;
+  endMs: number;
+  startedBy?: string;
 }
 
 export interface Spread {

@@ -6,6 +6,7 @@ mod progress;
 mod sizes;
 mod table;
 mod watch;
+mod waterfall;
 
 use std::{
     path::{Path, PathBuf},
@@ -15,7 +16,7 @@ use std::{
 
 use anyhow::{Context, Result};
 use checked::Checked;
-use kivet_check::{CheckOptions, Fetcher, Progress, ShelfFolder, Target, check, targets};
+use kivet_check::{CheckOptions, Fetcher, Progress, ShelfFolder, Target, check, targets, warm};
 use kivet_page::{
     DEVICES, Device,
     report::{Budget, Mode, Report, Verdict, beyond, compare},
@@ -77,6 +78,9 @@ pub struct Check {
     /// Print all elements, what was seen of each, and the one fix for all of it.
     #[arg(long)]
     fixes: bool,
+    /// Print every request of each page over time: `·` waiting for the response, `█` its bytes.
+    #[arg(long, conflicts_with_all = ["text", "quiet"])]
+    waterfall: bool,
     /// Print only a line a page and what fails: for continuous integration.
     #[arg(long, short, conflicts_with = "fixes")]
     quiet: bool,
@@ -135,7 +139,7 @@ impl Check {
             return watch::watch(&runtime, &targets, &options, &fetcher);
         }
         if self.warm {
-            driven(&runtime, warm(&targets, &options, &fetcher))??;
+            driven(&runtime, warmed(&targets, &options))??;
         }
         let report = driven(&runtime, checked(&targets, &options, &fetcher))??;
         let against = earlier.map(|earlier| compare(&earlier, &report)).transpose()?;
@@ -149,7 +153,7 @@ impl Check {
             against,
             report,
         };
-        let detail = Detail { fixes: self.fixes, quiet: self.quiet };
+        let detail = Detail { fixes: self.fixes, quiet: self.quiet, waterfall: self.waterfall };
         output::print(json, &checked, |checked| {
             table::text(checked, &verdict, detail, Paint::new())
         })?;
@@ -218,20 +222,15 @@ fn usage(problem: &str) -> ExitCode {
     ExitCode::from(USAGE)
 }
 
-/// Visits pages, unmeasured, until a service has nothing left to make for them.
-async fn warm(targets: &[Target], options: &CheckOptions, fetcher: &Fetcher) -> Result<()> {
-    let options = CheckOptions {
-        runs: 1,
-        throttled: false,
-        thumbnails: false,
-        at_once: 4,
-        sweeps: false,
-        ..options.clone()
-    };
+/// Visits pages, unmeasured, until a service has made all their pictures in their final form.
+async fn warmed(targets: &[Target], options: &CheckOptions) -> Result<()> {
+    let CheckOptions { devices, pictures, program, .. } = options;
     for _ in 0..WARMINGS {
-        let report = checked(targets, &options, fetcher).await?;
-        let early = report.pages.iter().flat_map(|page| &page.devices).map(|one| one.not_final);
-        if early.sum::<u32>() == 0 {
+        let bar = Bar::new(targets.len())?;
+        let show = |progress: Progress<'_>| bar.show(&progress);
+        let visited = warm(targets, devices, pictures.as_deref(), program.clone(), &show).await;
+        bar.clear();
+        if visited? == 0 {
             return Ok(());
         }
         tokio::time::sleep(SETTLING).await;

@@ -7,15 +7,15 @@ use kivet_page::{
     Code,
     report::{
         Change, Comparison, DeviceReport, Group, Mode, Outline, PageReport, Report,
-        ReportedFinding, Verdict,
+        ReportedFinding, Verdict, percent,
     },
 };
 
-use super::{checked::Checked, paint::Paint};
+use super::{checked::Checked, paint::Paint, waterfall};
 use crate::output::{bytes, count};
 
 /// The most columns a line takes.
-const COLUMNS: usize = 100;
+pub const COLUMNS: usize = 100;
 
 /// Groups shown of a page, unless all are asked for.
 const SHOWN: usize = 6;
@@ -27,6 +27,8 @@ pub struct Detail {
     pub fixes: bool,
     /// Only a line a page, and what fails.
     pub quiet: bool,
+    /// Every request of each page over time.
+    pub waterfall: bool,
 }
 
 /// All there is to say.
@@ -41,6 +43,9 @@ pub fn text(checked: &Checked, verdict: &Verdict, detail: Detail, paint: Paint) 
             let written =
                 Written { name: short_name(page), verdict, page: Some(page), detail, paint };
             written.groups(&mut text, groups, page.findings.is_empty());
+            if detail.waterfall {
+                text.push_str(&waterfall::text(page, paint));
+            }
         }
     }
     if !detail.quiet {
@@ -91,14 +96,18 @@ fn page_line(page: &PageReport, paint: Paint) -> String {
         _ => format!(" ({})", device.device),
     };
     let mut numbers: Vec<String> =
-        page.fit.map(|fit| format!("fit {fit:.0}%")).into_iter().collect();
-    let sums = format!("sends {}, needs {}", bytes(heaviest.sent), bytes(heaviest.needed));
-    numbers.push(sums + &on(heaviest));
-    let early = |one: &DeviceReport| Some(f64::from(one.requests_before_scroll));
-    numbers.extend(highest(page, early).map(|(requested, device)| {
-        let pictures = count(requested as usize, "picture");
-        format!("{pictures} before scrolling{}", on(device))
-    }));
+        page.fit.iter().map(|fit| format!("fit {}", percent(Some(*fit)))).collect();
+    if page.devices.iter().all(|one| one.requests == 0) {
+        numbers.push("no pictures".to_owned());
+    } else {
+        let sums = format!("sends {}, needs {}", bytes(heaviest.sent), bytes(heaviest.needed));
+        numbers.push(sums + &on(heaviest));
+        let early = |one: &DeviceReport| Some(f64::from(one.requests_before_scroll));
+        numbers.extend(highest(page, early).map(|(requested, device)| {
+            let pictures = count(requested as usize, "picture");
+            format!("{pictures} before scrolling{}", on(device))
+        }));
+    }
     let largest = highest(page, |one| one.largest_ms.map(|spread| spread.median));
     numbers.extend(largest.map(|(ms, device)| format!("largest paint {ms:.0} ms{}", on(device))));
     let shift = highest(page, |one| one.shift.map(|spread| spread.median));
@@ -114,7 +123,10 @@ fn page_line(page: &PageReport, paint: Paint) -> String {
         let renditions = count(early as usize, "rendition");
         numbers.push(format!("{renditions} not final yet: --warm waits"));
     }
-    format!("{}\n{}", paint.strong(&page.page), wrapped(&numbers.join(" · "), "  "))
+    // Lines break between numbers, not within one.
+    let whole: Vec<String> = numbers.iter().map(|one| one.replace(' ', "\u{a0}")).collect();
+    let lines = wrapped(&whole.join(" · "), "  ").replace('\u{a0}', " ");
+    format!("{}\n{lines}", paint.strong(&page.page))
 }
 
 /// The highest value over a page's devices, and the device.
@@ -318,11 +330,6 @@ fn measures(devices: &[DeviceReport]) -> Table {
     }
     right(&mut table);
     table
-}
-
-/// A share in percent, or a dash.
-fn percent(share: Option<f64>) -> String {
-    share.map_or("-".to_owned(), |share| format!("{share:.0}%"))
 }
 
 fn right(table: &mut Table) {
