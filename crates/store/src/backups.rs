@@ -15,7 +15,7 @@ use rusqlite::Connection;
 
 use crate::{
     Records, StoreError,
-    records::{APPLICATION, Found, inspect},
+    inspect::{APPLICATION, Found, inspect},
     schema,
 };
 

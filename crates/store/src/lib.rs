@@ -11,6 +11,7 @@ mod checks;
 mod curves;
 mod error;
 mod focus;
+mod inspect;
 mod originals;
 mod patience;
 mod places;

@@ -24,7 +24,7 @@ export function Waterfall({ device }: { device: DeviceReport }) {
       <div className="waterfall" role="table" aria-label="Requests over time">
         <div className="waterfall-marks">
           {marks.map(({ name, ms }) => (
-            <span key={name} style={{ left: share(ms) }}>{name} {ms.toFixed(0)} ms</span>
+            <span key={name} className={ms > end * 0.8 ? "late" : undefined} style={{ left: share(ms) }}>{name} {ms.toFixed(0)} ms</span>
           ))}
         </div>
         {sorted.map((row, at) => (
@@ -33,7 +33,7 @@ export function Waterfall({ device }: { device: DeviceReport }) {
             <span className="quiet" role="cell">{row.kind}</span>
             <span className="number" role="cell">{bytes(row.bytes)}</span>
             <div className="waterfall-time" role="cell">
-              {marks.map(({ name, ms }) => <i key={name} className="mark" style={{ left: share(ms) }} />)}
+              {marks.map(({ name, ms }) => <i key={name} className="milestone" style={{ left: share(ms) }} />)}
               <i className="wait" style={{ left: share(row.startMs), width: share(responseOf(row) - row.startMs) }} />
               <i className={row.kind === "picture" ? "load picture" : "load"} style={{ left: share(responseOf(row)), width: share(endOf(row) - responseOf(row)) }} />
             </div>
