@@ -16,11 +16,8 @@ use rusqlite::Connection;
 use crate::{
     Records, StoreError,
     inspect::{APPLICATION, Found, inspect},
-    schema,
+    schema::{self, USER_TABLES},
 };
-
-/// The tables that a backup holds.
-pub(crate) const TABLES: [&str; 5] = ["places", "ladders", "rules", "focus", "alts"];
 
 /// Backups that are kept: the newest ones, and the last of each of so many days before them.
 const NEWEST: usize = 3;
@@ -210,7 +207,7 @@ impl Records {
         let connection = self.connection()?;
         attached(&connection, target, |connection| {
             let transaction = connection.unchecked_transaction()?;
-            for table in TABLES {
+            for table in USER_TABLES {
                 let sql = format!("INSERT INTO other.{table} SELECT * FROM main.{table}");
                 transaction.execute(&sql, [])?;
             }
@@ -239,7 +236,7 @@ impl Records {
                 UPDATE main.places SET document = ''
                 WHERE name NOT IN (SELECT name FROM other.places);",
             )?;
-            for table in TABLES.into_iter().filter(|table| *table != "places") {
+            for table in USER_TABLES.into_iter().filter(|table| *table != "places") {
                 transaction.execute_batch(&format!(
                     "DELETE FROM main.{table}; INSERT INTO main.{table} SELECT * FROM other.{table};"
                 ))?;

@@ -8,6 +8,9 @@ use rusqlite_migration::{M, MigrationDefinitionError, Migrations};
 
 use crate::StoreError;
 
+/// The tables of user records, which backups hold. The others are rebuilt from originals and blobs.
+pub(crate) const USER_TABLES: [&str; 5] = ["places", "ladders", "rules", "focus", "alts"];
+
 /// Brings the database at `path` to today's tables.
 pub(crate) fn migrate(connection: &mut Connection, path: &Path) -> Result<(), StoreError> {
     Migrations::from_slice(STEPS).to_latest(connection).map_err(|source| match source {

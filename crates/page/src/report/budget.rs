@@ -17,7 +17,7 @@ pub struct Budget {
     pub limits: Vec<Limit>,
 }
 
-/// A measure and its bound: the minimum of [`Measure::Fit`], the maximum of all others.
+/// A measure and its bound: the minimum of `fit`, the maximum of all others.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Limit {
     measure: Measure,

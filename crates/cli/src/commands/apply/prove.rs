@@ -8,7 +8,7 @@ use kivet_check::{
 };
 use kivet_page::{
     DEVICES,
-    report::{Mode, PageReport, Report},
+    report::{DeviceReport, Failure, Mode, PageReport, Report},
 };
 use serde::Serialize;
 
@@ -32,6 +32,9 @@ pub struct Proof {
     pub left: Vec<(String, usize)>,
     /// Boxes that moved and pictures that show something else, at windows that are no device's.
     pub differences: Vec<Difference>,
+    /// Pages that could not be measured on a device, before or after: in no sum of that device.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub missed: Vec<Failure>,
 }
 
 #[derive(Debug, Serialize)]
@@ -55,6 +58,9 @@ pub struct Sum {
     pub shift: f64,
 }
 
+/// How often pages are visited at most until all renditions are final.
+const WARMINGS: usize = 4;
+
 /// Pages that are visited unless all are asked for.
 const MAX_PAGES: usize = 12;
 
@@ -66,15 +72,22 @@ pub fn proved(before: &Path, after: &Path, reach: &Reach, all: bool) -> Result<P
     let pairs = if all { pairs } else { spread(pairs) };
     let (first, second): (Vec<Target>, Vec<Target>) = pairs.iter().cloned().unzip();
     let earlier = checked(&first, reach)?;
-    // The first visit asks for every rendition; the final one that replaces it is smaller.
     warmed(&second, reach)?;
     settle(reach)?;
     let differences = compared(&pairs, reach)?;
+    // Windows of the comparison ask for further renditions. Each one that is scored corrects the
+    // curves, so that another format may be chosen for others, which begins with a first response.
+    for _ in 0..WARMINGS {
+        let not_final = warmed(&second, reach)?;
+        settle(reach)?;
+        if not_final == 0 {
+            break;
+        }
+    }
     let later = checked(&second, reach)?;
-    let devices = DEVICES.iter().map(|device| DeviceProof {
-        device: device.name.to_owned(),
-        before: summed(&earlier, device.name),
-        after: summed(&later, device.name),
+    let devices = DEVICES.iter().map(|device| {
+        let (before, after) = summed(&earlier, &later, device.name);
+        DeviceProof { device: device.name.to_owned(), before, after }
     });
     let mut left: Vec<(String, usize)> = Vec::new();
     for finding in later.pages.iter().flat_map(|page| &page.findings) {
@@ -84,7 +97,9 @@ pub fn proved(before: &Path, after: &Path, reach: &Reach, all: bool) -> Result<P
             None => left.push((code, 1)),
         }
     }
-    Ok(Proof { pages: (pairs.len(), of), devices: devices.collect(), left, differences })
+    let devices = devices.collect();
+    let missed = [earlier.failures, later.failures].concat();
+    Ok(Proof { pages: (pairs.len(), of), devices, left, differences, missed })
 }
 
 /// The pages of a folder, each with the same page of another.
@@ -119,14 +134,14 @@ fn compared(pairs: &[(Target, Target)], reach: &Reach) -> Result<Vec<Difference>
     Ok(differences??)
 }
 
-fn warmed(targets: &[Target], reach: &Reach) -> Result<()> {
+/// Visits all pages; the number of pictures that were not in their final form.
+fn warmed(targets: &[Target], reach: &Reach) -> Result<usize> {
     let bar = Bar::new(targets.len())?;
     let progress = |step: Progress<'_>| bar.show(&step);
     let service = reach.service();
     let visited = driven(&runtime()?, warm(targets, &DEVICES, Some(&service), None, &progress));
     bar.clear();
-    visited??;
-    Ok(())
+    Ok(visited??)
 }
 
 fn checked(targets: &[Target], reach: &Reach) -> Result<Report> {
@@ -139,7 +154,7 @@ fn checked(targets: &[Target], reach: &Reach) -> Result<Report> {
         throttled: true,
         program: None,
         thumbnails: false,
-        at_once: 4,
+        at_once: 2,
         shelves: Vec::new(),
         pictures: Some(reach.service()),
         sweeps: false,
@@ -173,9 +188,18 @@ fn settle(reach: &Reach) -> Result<()> {
     Ok(())
 }
 
-fn summed(report: &Report, device: &str) -> Sum {
-    let seen = |page: &'_ PageReport| page.devices.iter().find(|one| one.device == device).cloned();
-    let all: Vec<_> = report.pages.iter().filter_map(seen).collect();
+/// Both reports on one device, of the pages that both measured on it.
+fn summed(earlier: &Report, later: &Report, device: &str) -> (Sum, Sum) {
+    let seen = |page: &PageReport| page.devices.iter().find(|one| one.device == device).cloned();
+    let both = earlier.pages.iter().filter_map(|before| {
+        let after = later.pages.iter().find(|after| after.place() == before.place())?;
+        Some((seen(before)?, seen(after)?))
+    });
+    let (before, after): (Vec<_>, Vec<_>) = both.unzip();
+    (sum(&before), sum(&after))
+}
+
+fn sum(all: &[DeviceReport]) -> Sum {
     let mut paints: Vec<f64> =
         all.iter().filter_map(|one| Some(one.largest_ms.as_ref()?.median)).collect();
     paints.sort_by(f64::total_cmp);
@@ -226,7 +250,13 @@ pub fn table(proof: &Proof) -> String {
         true => format!("{visited} of {of} pages visited; --all visits every one\n"),
         false => String::new(),
     };
-    format!("{pages}{table}\nfindings left: {left}\n{}", differences(&proof.differences))
+    let missed: String = proof
+        .missed
+        .iter()
+        .map(|one| format!("\nnot measured: {}: {}", one.page, one.problem))
+        .collect();
+    let different = differences(&proof.differences);
+    format!("{pages}{table}\nfindings left: {left}\n{different}{missed}")
 }
 
 /// Differences that are shown before the rest is counted.

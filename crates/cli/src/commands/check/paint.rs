@@ -1,8 +1,11 @@
-//! Colours, on a terminal that shows them.
+//! Line length and colours of the terminal.
 
 use std::io::IsTerminal;
 
 use anstyle::{AnsiColor, Style};
+
+/// Maximum length of a line.
+pub const COLUMNS: usize = 100;
 
 /// Whether colours are written.
 #[derive(Clone, Copy)]

@@ -11,11 +11,12 @@ use kivet_page::{
     },
 };
 
-use super::{checked::Checked, paint::Paint, waterfall};
+use super::{
+    checked::Checked,
+    paint::{COLUMNS, Paint},
+    waterfall,
+};
 use crate::output::{bytes, count};
-
-/// The most columns a line takes.
-pub const COLUMNS: usize = 100;
 
 /// Groups shown of a page, unless all are asked for.
 const SHOWN: usize = 6;

@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use kivet_page::report::{DeviceReport, PageReport};
 
-use super::{paint::Paint, table::COLUMNS};
+use super::paint::{COLUMNS, Paint};
 use crate::output::{bytes, count};
 
 /// Columns of a name and of what stands before the bars.
