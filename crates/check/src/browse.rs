@@ -26,7 +26,7 @@ use crate::{
     widths::sweep,
 };
 
-/// What all pages of a check share.
+/// The options and resources that all pages of a check share.
 pub struct Shared<'a> {
     pub options: &'a CheckOptions,
     pub scales: &'a Scales,
@@ -104,7 +104,7 @@ struct Page<'a> {
     vectors: Vectors,
 }
 
-/// What a device saw, run by run.
+/// The observations of a page on one device, one for each run.
 struct Seen {
     runs: Vec<Observation>,
     thumbnails: BTreeMap<String, String>,

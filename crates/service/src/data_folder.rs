@@ -15,7 +15,7 @@ use crate::{
     app::App, blocking::blocking, metrics::Metrics, places::places_as_toml, start_error::StartError,
 };
 
-/// Records, renditions and the token are nobody else's.
+/// Permissions of the folder, which holds the admin token.
 const OWNER_ONLY: u32 = 0o700;
 
 /// Time from a change to the check that makes a backup.

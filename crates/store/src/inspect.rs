@@ -10,7 +10,7 @@ use rusqlite::{Connection, ErrorCode};
 
 use crate::{StoreError, patience::try_again, schema};
 
-/// What a database of Kivet's says it is: `KIVT` (<https://sqlite.org/pragma.html>, application_id).
+/// The application id of a Kivet database: `KIVT` (<https://sqlite.org/pragma.html>, application_id).
 pub(crate) const APPLICATION: i32 = 0x4b49_5654;
 
 /// A file that a database can be opened in.

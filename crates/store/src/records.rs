@@ -60,7 +60,7 @@ impl Records {
     /// A database in memory with all tables and no rows, for the file at `path`.
     ///
     /// # Errors
-    /// If there is no memory for it.
+    /// If SQLite cannot allocate it.
     pub(crate) fn empty_in_memory(path: &Path) -> Result<Self, StoreError> {
         // Each connection in memory is its own database: use one, and never close it.
         let pool = Pool::builder()
@@ -119,7 +119,7 @@ fn identity(path: &Path) -> std::io::Result<(u64, u64)> {
 }
 
 #[cfg(test)]
-mod tests {
+pub(crate) mod tests {
     use kivet_recipe::{Facts, Format, Size, Storage};
 
     use super::*;
@@ -201,7 +201,7 @@ mod tests {
         assert!(matches!(records.ping(), Err(StoreError::Replaced { .. })));
     }
 
-    fn rendition(key: &str) -> RenditionRecord {
+    pub(crate) fn rendition(key: &str) -> RenditionRecord {
         RenditionRecord {
             key: key.to_owned(),
             shelf: "photos".to_owned(),

@@ -13,7 +13,7 @@ use crate::{
 pub struct Recovery {
     /// The broken file under its new name; `None` if the file was missing or empty.
     pub aside: Option<PathBuf>,
-    /// The backup that was restored; `None` if there is no usable one.
+    /// The backup that was restored; `None` if none can be used.
     pub backup: Option<PathBuf>,
 }
 
@@ -49,7 +49,7 @@ impl Records {
     /// that cannot be read are empty. Changes are lost when the process ends.
     ///
     /// # Errors
-    /// If there is no memory for it.
+    /// If SQLite cannot allocate it.
     pub fn open_in_memory(path: &Path) -> Result<Self, StoreError> {
         let records = Self::empty_in_memory(path)?;
         read_into(&*records.connection()?, path);
@@ -63,7 +63,7 @@ mod tests {
     use rusqlite::Connection;
 
     use super::*;
-    use crate::{RenditionRecord, schema::STEPS};
+    use crate::{records::tests::rendition, schema::STEPS};
 
     #[test]
     fn user_records_survive_every_loss_of_the_file() {
@@ -192,19 +192,5 @@ mod tests {
             .expect("written");
         let refused = Records::open(&later).expect_err("unknown tables").to_string();
         assert!(refused.contains("later.db were written by a later version of Kivet"), "{refused}");
-    }
-
-    fn rendition(key: &str) -> RenditionRecord {
-        RenditionRecord {
-            key: key.to_owned(),
-            shelf: "photos".to_owned(),
-            path: "a.jpg".to_owned(),
-            recipe: "640w".to_owned(),
-            format: Format::Avif,
-            width: 640,
-            height: 480,
-            bytes: 1234,
-            family: "f".to_owned(),
-        }
     }
 }

@@ -107,7 +107,7 @@ impl Folder {
         let data = data_folder(self.data);
         ensure!(
             data.is_dir(),
-            "there is no data folder {}; name it with --data, or run this beside kivet.toml",
+            "the data folder {} does not exist; name another with --data, or run this beside kivet.toml",
             data.display()
         );
         Ok(data.join("records.db"))
@@ -123,10 +123,14 @@ fn restore(database: &Path, file: Option<PathBuf>) -> Result<Restored> {
         Some(file) => backups.folder().join(file),
         None => match backups.newest_good()? {
             Some(newest) => newest,
-            None => bail!("there is no backup in {}", backups.folder().display()),
+            None => bail!("no usable backup in {}; name a file", backups.folder().display()),
         },
     };
-    ensure!(from.is_file(), "there is no file {}; `kivet records list` names them", from.display());
+    ensure!(
+        from.is_file(),
+        "{} does not exist; `kivet records list` lists the backups",
+        from.display()
+    );
     let (records, _) = Database::open_or_recover(database)?;
     let before = backups.make(&records)?;
     let rows = records.restore(&from)?;

@@ -47,6 +47,9 @@ pub struct Started {
     pub pictures: String,
     /// A single-use link to the console.
     pub console: String,
+    /// The admin listener, where this machine needs no token for `/metrics` and `/why`.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub admin: Option<String>,
     /// Further lines for people.
     #[serde(skip)]
     pub hints: String,
@@ -76,12 +79,20 @@ pub fn start(config: &Config, json: bool, hints: impl FnOnce(&str) -> String) ->
     runtime()?.block_on(async {
         let service = Service::bind(config).await?.giving_back(memory::give_back);
         let root = format!("http://{}", service.address());
-        let started =
-            Started { pictures: format!("{root}/pic/"), console: service.sign_in_link()?, hints: hints(&root) };
+        let started = Started {
+            pictures: format!("{root}/pic/"),
+            console: service.sign_in_link()?,
+            admin: service.admin_address().map(|address| format!("http://{address}/")),
+            hints: hints(&root),
+        };
         output::print(json, &started, |started| {
+            let admin = started.admin.iter().map(|admin| format!("admin listener             {admin}metrics, {admin}why/\n"));
             format!(
-                "Kivet serves pictures at   {}<recipe>/<shelf>/<path>\nconsole (link works once)  {}\n{}",
-                started.pictures, started.console, started.hints
+                "Kivet serves pictures at   {}<recipe>/<shelf>/<path>\nconsole (link works once)  {}\n{}{}",
+                started.pictures,
+                started.console,
+                admin.collect::<String>(),
+                started.hints
             )
         })?;
         // On a worker: connections that another thread accepts wait behind those that are served.

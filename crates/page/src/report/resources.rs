@@ -27,7 +27,7 @@ pub struct ResourceRow {
     pub response_ms: f64,
     /// When its last byte arrived; 0 if it did not.
     pub end_ms: f64,
-    /// What requested it.
+    /// The kind of its initiator.
     pub started: Started,
     /// The URL of the stylesheet, script or document that requested it.
     #[serde(default, skip_serializing_if = "String::is_empty")]

@@ -28,8 +28,7 @@ pub(super) fn svg(device: &DeviceReport) -> String {
         return String::new();
     }
     let marks = device.marks();
-    let last = rows.iter().map(|row| row.end_ms.max(row.start_ms));
-    let end = last.chain(marks.iter().map(|(ms, _)| *ms)).fold(1.0, f64::max);
+    let end = device.end_ms();
     let x = |ms: f64| NAMES + ms / end * (WIDTH - NAMES - BYTES);
     let below = AXIS + rows.len() as f64 * ROW;
     let height = below + MARK * (marks.len() as f64 + 0.5);
@@ -94,6 +93,12 @@ fn bar(svg: &mut String, row: &ResourceRow, y: f64, x: &dyn Fn(f64) -> f64) {
 }
 
 impl DeviceReport {
+    /// The last byte of all requests or the last milestone, in milliseconds; at least 1.
+    pub fn end_ms(&self) -> f64 {
+        let last = self.resources.iter().map(|row| row.end_ms.max(row.start_ms));
+        last.chain(self.marks().into_iter().map(|(ms, _)| ms)).fold(1.0, f64::max)
+    }
+
     /// The page's milestones that are known, in milliseconds, with their names.
     pub fn marks(&self) -> Vec<(f64, &'static str)> {
         let largest = self.largest_ms.map(|spread| spread.median);

@@ -22,8 +22,7 @@ fn of_device(device: &DeviceReport, paint: Paint) -> String {
         return String::new();
     }
     let marks = device.marks();
-    let last = rows.iter().map(|row| row.end_ms.max(row.start_ms));
-    let end = last.chain(marks.iter().map(|(ms, _)| *ms)).fold(1.0, f64::max);
+    let end = device.end_ms();
     let column = |ms: f64| (ms / end * (COLUMNS - BEFORE - 1) as f64) as usize;
     let kinds: Vec<String> = device
         .kinds()

@@ -19,10 +19,10 @@ use url::Url;
 
 use super::Site;
 
-/// Whether pages are shown as the site has them.
+/// The cookie that turns rewriting on (`with`) or off (`without`).
 pub const SWITCH: &str = "kivet-try";
 
-/// The code of a viewer on the network.
+/// The cookie, and the query key, of the code that viewers on the network need.
 const CODE: &str = "kivet-code";
 
 /// The response to a request that is refused, or that has just given the code.
