@@ -47,6 +47,7 @@ pub fn run() -> Result<()> {
         pictures: None,
         shelves: Vec::new(),
         sweeps: true,
+        limits: kivet_page::PageLimits::DEFAULT,
         at_once: 8,
     };
     let resident: Mutex<Vec<(usize, u64)>> = Mutex::default();

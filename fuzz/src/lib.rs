@@ -10,7 +10,7 @@ use kivet_image::{
     Limits, Task, Work, analyse, credit, find_trim_box, kind, metadata, without_location,
 };
 use kivet_page::{
-    DEVICES, TextPage, findings,
+    Budget, DEVICES, TextPage, findings,
     observation::{Area, PictureFile},
     observe,
 };
@@ -115,9 +115,10 @@ pub fn page(data: &[u8]) {
         kind: Kind::Photo,
     };
     let files = HashMap::from([("https://kites.example/k.jpg".to_owned(), picture)]);
-    for device in [&DEVICES[1], &DEVICES[4]] {
-        let page = TextPage { url: &url, html, sheets: &[], files: &files, no_store: false };
-        let seen = observe(page, device);
+    let page = TextPage { url: &url, html, sheets: &[], files: &files, no_store: false };
+    // A page above the limits is refused.
+    let devices = [DEVICES[1], DEVICES[4]];
+    for seen in observe(page, &devices, &Budget::default()).into_iter().flatten() {
         for Area { x, y, width, height } in seen.uses.iter().map(|place| place.area) {
             assert!([x, y, width, height].iter().all(|side| side.is_finite()), "{html}");
             assert!(width >= 0.0 && height >= 0.0, "{html}");

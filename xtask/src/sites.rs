@@ -81,14 +81,19 @@ pub fn binary<'a>(arguments: &[&'a str]) -> Result<(PathBuf, Vec<&'a str>)> {
     }
 }
 
-/// Tries the sites whose names contain one of `names`, or all; writes the table to the measures when
-/// all were tried.
+/// Tries the sites whose names contain one of the arguments, or all, and replaces their rows in the
+/// table of the measures after each.
 pub fn run(arguments: &[&str]) -> Result<()> {
     let (binary, names) = binary(arguments)?;
     let folder = std::env::temp_dir().join("kivet-sites");
     fs::create_dir_all(&folder)?;
-    let mut rows = Vec::new();
-    for site in &SITES {
+    let file = root().join("docs/design/measures/sites.md");
+    let earlier = fs::read_to_string(&file).unwrap_or_default();
+    let row_of =
+        |site: &Site| earlier.lines().find(|line| line.starts_with(&format!("| {} |", site.name)));
+    let mut rows: Vec<Option<String>> =
+        SITES.iter().map(|site| row_of(site).map(str::to_owned)).collect();
+    for (index, site) in SITES.iter().enumerate() {
         if !names.is_empty() && !names.iter().any(|name| site.name.contains(name)) {
             continue;
         }
@@ -96,13 +101,10 @@ pub fn run(arguments: &[&str]) -> Result<()> {
         let row = measured(&binary, &folder, site)
             .unwrap_or_else(|error| Measured::failed(site.name, &format!("{error:#}")));
         println!("{}", row.line());
-        rows.push(row);
-        if names.is_empty() {
-            // Each time, as the whole takes an hour.
-            fs::write(root().join("docs/design/measures/sites.md"), table(&rows))?;
-        }
+        rows[index] = Some(row.line());
+        // After each site, as all of them take an hour.
+        fs::write(&file, table(rows.iter().flatten()))?;
     }
-    println!("\n{}", table(&rows));
     Ok(())
 }
 
@@ -257,12 +259,12 @@ impl Measured {
     }
 }
 
-fn table(rows: &[Measured]) -> String {
+fn table<'a>(rows: impl Iterator<Item = &'a String>) -> String {
     let mut text = String::from(
         "# Sites that others made\n\n`cargo xtask sites` runs `kivet init`, `serve`, `apply --learn --out --prove` and `--bake` on page\ntemplates from npm and a manual from Debian, which it fetches. Bytes are of pictures, all visited pages\non five devices together; sent over needed is of the median and the worst device; what differs is boxes\nthat moved and pictures that show something else, at ten windows that are no device's.\n\n| site | pages | MB before | after, share | sent / needed | differs | findings left | seconds, prove + bake |\n| --- | --- | --- | --- | --- | --- | --- | --- |\n",
     );
     for row in rows {
-        let _ = writeln!(text, "{}", row.line());
+        let _ = writeln!(text, "{row}");
     }
     text
 }

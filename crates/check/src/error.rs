@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 
 use kivet_browser::BrowserError;
+use kivet_page::OverLimit;
 
 /// A check that cannot be made.
 #[derive(Debug, thiserror::Error)]
@@ -43,6 +44,17 @@ pub enum CheckError {
         /// Why, with the page as it was named.
         problem: String,
     },
+    /// A page exceeds the limits of what is read as text.
+    #[error("{page} is not read as text: {over}; a check in the browser has no such limit")]
+    OverLimit {
+        /// The page, as it was named.
+        page: String,
+        /// The limit.
+        over: OverLimit,
+    },
+    /// Work on a page panicked.
+    #[error("the work on a page panicked: {0}")]
+    Panicked(String),
     /// A sitemap is none.
     #[error("{url} is not a sitemap: {problem}")]
     Sitemap {

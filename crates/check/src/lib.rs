@@ -33,7 +33,7 @@ pub use files::FileServer;
 use futures::StreamExt;
 pub use kivet_browser::Chromium;
 use kivet_page::{
-    Device,
+    Device, PageLimits,
     report::{Failure, Mode, PageReport, Report},
 };
 pub use learn::{SeenSite, look};
@@ -72,6 +72,8 @@ pub struct CheckOptions {
     /// Measures pictures in windows of many sizes, so that fixes hold there, too, and whether the page
     /// comes back from memory.
     pub sweeps: bool,
+    /// Limits of a page that is read as text.
+    pub limits: PageLimits,
 }
 
 /// A page's report, with small pictures of what it shows.

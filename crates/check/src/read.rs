@@ -10,7 +10,7 @@ use std::{
 
 use futures::StreamExt;
 use kivet_page::{
-    Device, Document, TextPage,
+    Budget, Device, Document, TextPage,
     observation::{Embed, Observation, PictureFile},
     observe,
     report::PageReport,
@@ -33,9 +33,9 @@ const AT_ONCE: usize = 8;
 struct Read {
     url: Url,
     root: Option<PathBuf>,
-    html: String,
+    html: Arc<str>,
     no_store: bool,
-    sheets: Vec<(String, String)>,
+    sheets: Arc<[(String, String)]>,
     files: HashMap<String, PictureFile>,
     headers: HashMap<String, Arc<FileHeader>>,
 }
@@ -59,23 +59,22 @@ pub async fn read(
     };
     let (html, no_store) = fetcher.page(&url).await?;
     let mut read = Read {
-        sheets: Vec::new(),
+        sheets: Arc::default(),
         files: HashMap::new(),
         headers: HashMap::new(),
         url,
         root,
-        html,
+        html: html.into(),
         no_store,
     };
     read.fetch_sheets(fetcher).await;
-    // Which candidates are taken does not hang on the pictures; where they stand does.
-    let first: Vec<Observation> =
-        options.devices.iter().map(|device| read.observe(device)).collect();
+    // Which candidates are taken does not depend on the pictures; where they stand does.
+    let first = read.observe(&target.name, options).await?;
     read.fetch_heads(&first, fetcher, scales, options.pictures.as_deref()).await;
     let mut observations = Vec::new();
-    for device in &options.devices {
+    let second = read.observe(&target.name, options).await?;
+    for (mut page, device) in second.into_iter().zip(&options.devices) {
         step(device.name);
-        let mut page = read.observe(device);
         page.exposed = exposed.clone();
         tokio::task::block_in_place(|| read.complete(&mut page, scales));
         read.look_beside(&mut page, fetcher, scales).await;
@@ -102,27 +101,41 @@ pub async fn read(
 }
 
 impl Read {
-    fn observe(&self, device: &Device) -> Observation {
-        let page = TextPage {
-            url: &self.url,
-            html: &self.html,
-            sheets: &self.sheets,
-            files: &self.files,
-            no_store: self.no_store,
+    /// The page on each device. The time for it begins with each call, as the page's files are fetched
+    /// in between.
+    async fn observe(
+        &self,
+        name: &str,
+        options: &CheckOptions,
+    ) -> Result<Vec<Observation>, CheckError> {
+        let budget = Budget::new(options.limits);
+        let _stop = budget.stop_on_drop();
+        let (url, no_store, devices) = (self.url.clone(), self.no_store, options.devices.clone());
+        let (html, sheets) = (Arc::clone(&self.html), Arc::clone(&self.sheets));
+        let files = self.files.clone();
+        let work = move || {
+            let page =
+                TextPage { url: &url, html: &html, sheets: &sheets, files: &files, no_store };
+            observe(page, &devices, &budget)
         };
-        observe(page, device)
+        let observed = tokio::task::spawn_blocking(work).await;
+        observed
+            .map_err(|error| CheckError::Panicked(error.to_string()))?
+            .map_err(|over| CheckError::OverLimit { page: name.to_owned(), over })
     }
 
     /// A stylesheet that cannot be had is one that does not apply.
     async fn fetch_sheets(&mut self, fetcher: &Fetcher) {
         let urls = Document::parse(&self.html).stylesheets(&self.url);
+        let mut sheets = Vec::new();
         for url in urls {
             let file = crate::fetch::file_of(&url, self.root.as_deref())
                 .and_then(|file| Url::from_file_path(file).ok());
             if let Ok(css) = fetcher.text(file.as_ref().unwrap_or(&url)).await {
-                self.sheets.push((url.to_string(), css));
+                sheets.push((url.to_string(), css));
             }
         }
+        self.sheets = sheets.into();
     }
 
     /// `pictures` is the service that answers `/pic/` where pages are files.

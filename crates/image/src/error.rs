@@ -59,6 +59,9 @@ pub enum ImageError {
     /// It took longer than the limits allow.
     #[error("the work took longer than allowed and was stopped; ask for a smaller rendition")]
     TooSlow,
+    /// It took longer than the limits allow, because the machine had other work.
+    #[error("the machine was too busy to finish the work in time")]
+    Busy,
     /// An overlay that is not configured.
     #[error("there is no overlay `{name}`{}", nearest.as_ref().map_or("; none is configured".to_owned(), |nearest| format!("; `{nearest}` is configured")))]
     NoOverlay {

@@ -3,12 +3,14 @@
 use std::{
     fmt,
     sync::{
-        Arc,
+        Arc, OnceLock,
         atomic::{AtomicBool, Ordering},
     },
+    thread::ThreadId,
     time::{Duration, Instant},
 };
 
+use cpu_time::ThreadTime;
 use kivet_recipe::Size;
 
 use crate::ImageError;
@@ -86,12 +88,69 @@ impl Default for Limits {
 }
 
 /// Work under way, and a way to end it from outside, or to hold it for a while: it stops within one
-/// strip of rows. Clones share their end.
+/// strip of rows. Clones share their end, and the time, which begins with the first step.
 #[derive(Clone, Debug, Default)]
 pub struct Work {
     stopped: Arc<AtomicBool>,
-    until: Option<Instant>,
+    time: Option<Duration>,
+    clock: Arc<OnceLock<Clock>>,
     give_way: Option<GiveWay>,
+}
+
+/// On a busy machine work may take so many times as long as on one of its own.
+const MAX_SHARED: u32 = 4;
+
+/// The time of work: on the wall, and on the processor as far as the thread that began it is asked.
+#[derive(Debug)]
+struct Clock {
+    began: Instant,
+    thread: ThreadId,
+    processor: Duration,
+}
+
+/// The time that a step takes.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Step {
+    pub wall: Duration,
+    pub processor: Duration,
+}
+
+impl Step {
+    /// The time since `began`, on this thread.
+    pub fn since((wall, processor): (Instant, ThreadTime)) -> Self {
+        Self { wall: wall.elapsed(), processor: processor.elapsed() }
+    }
+
+    /// So many times as long.
+    pub fn times(self, factor: f64) -> Self {
+        let times = |one: Duration| Duration::from_secs_f64(one.as_secs_f64() * factor);
+        Self { wall: times(self.wall), processor: times(self.processor) }
+    }
+}
+
+impl Clock {
+    fn start() -> Self {
+        Self {
+            began: Instant::now(),
+            thread: std::thread::current().id(),
+            processor: ThreadTime::now().as_duration(),
+        }
+    }
+
+    /// Refuses what would be over `time` after one more step: its own fault, or that of others.
+    fn check(&self, time: Duration, step: Step) -> Result<(), ImageError> {
+        let wall = self.began.elapsed() + step.wall;
+        if wall <= time {
+            return Ok(());
+        }
+        let own = std::thread::current().id() == self.thread;
+        let used = ThreadTime::now().as_duration().saturating_sub(self.processor);
+        match own && used + step.processor <= time {
+            true if wall > time * MAX_SHARED => Err(ImageError::Busy),
+            true => Ok(()),
+            false => Err(ImageError::TooSlow),
+        }
+    }
 }
 
 /// Called between steps; returns when the next one may begin.
@@ -105,9 +164,9 @@ impl fmt::Debug for GiveWay {
 }
 
 impl Work {
-    /// Work that may take as long as `limits` say.
+    /// Work that may take as much time of a processor as `limits` say.
     pub fn within(limits: Limits) -> Self {
-        Self { until: Instant::now().checked_add(limits.time), ..Self::default() }
+        Self { time: Some(limits.time), ..Self::default() }
     }
 
     /// The same work, which calls `give_way` between its steps: that returns when the next one may
@@ -119,17 +178,21 @@ impl Work {
 
     /// True if it may not go on for ever.
     pub const fn has_end(&self) -> bool {
-        self.until.is_some()
+        self.time.is_some()
     }
 
     /// Refuses a step that cannot be stopped once it has begun and would take longer than is left.
     ///
     /// # Errors
     /// As [`go_on`](Self::go_on).
-    pub fn has_time_for(&self, step: Duration) -> Result<(), ImageError> {
+    pub(crate) fn has_time_for(&self, step: Step) -> Result<(), ImageError> {
         self.go_on()?;
-        let left = self.until.map(|until| until.saturating_duration_since(Instant::now()));
-        if left.is_some_and(|left| left < step) { Err(ImageError::TooSlow) } else { Ok(()) }
+        self.check_time(step)
+    }
+
+    fn check_time(&self, step: Step) -> Result<(), ImageError> {
+        let Some(time) = self.time else { return Ok(()) };
+        self.clock.get_or_init(Clock::start).check(time, step)
     }
 
     /// Ends it.
@@ -140,7 +203,8 @@ impl Work {
     /// Asks whether to go on, which may take a while where something else comes first.
     ///
     /// # Errors
-    /// [`ImageError::Stopped`] or [`ImageError::TooSlow`].
+    /// [`ImageError::Stopped`], [`ImageError::TooSlow`], or [`ImageError::Busy`] where other work on
+    /// the machine is the reason.
     pub fn go_on(&self) -> Result<(), ImageError> {
         if let Some(GiveWay(give_way)) = &self.give_way {
             give_way();
@@ -148,9 +212,30 @@ impl Work {
         if self.stopped.load(Ordering::Relaxed) {
             return Err(ImageError::Stopped);
         }
-        match self.until {
-            Some(until) if Instant::now() > until => Err(ImageError::TooSlow),
-            _ => Ok(()),
-        }
+        self.check_time(Step::default())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn time_that_others_took_is_not_its_own() {
+        let time = Duration::from_millis(50);
+        let work = Work::within(Limits { time, ..Limits::DEFAULT });
+        // Its time begins with its first step.
+        std::thread::sleep(2 * time);
+        assert_eq!(work.go_on(), Ok(()));
+        // Waiting takes no time of the processor.
+        std::thread::sleep(2 * time);
+        assert_eq!(work.go_on(), Ok(()));
+        let step = |processor| Step { wall: time, processor };
+        assert_eq!(work.has_time_for(step(time / 5)), Ok(()));
+        assert_eq!(work.has_time_for(step(time)), Err(ImageError::TooSlow));
+        std::thread::sleep(time * MAX_SHARED);
+        assert_eq!(work.go_on(), Err(ImageError::Busy));
+        let elsewhere = std::thread::spawn(move || work.go_on()).join().expect("no panic");
+        assert_eq!(elsewhere, Err(ImageError::TooSlow));
     }
 }

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use kivet_page::PageLimits;
 use kivet_recipe::{Access, Policy};
 use kivet_store::Records;
 
@@ -39,6 +40,8 @@ pub struct Parts {
     pub policy: Policy,
     /// Which recipes are answered.
     pub access: Arc<Access>,
+    /// Limits of pages.
+    pub page_limits: PageLimits,
     /// The off switch.
     pub plain: bool,
 }

@@ -22,7 +22,7 @@ use hyper_util::{
 use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
 use tokio::{
     net::{TcpListener, TcpStream},
-    sync::Semaphore,
+    sync::{Semaphore, watch},
 };
 
 /// How long bytes that were sent may stay unread before the viewer counts as gone.
@@ -74,6 +74,7 @@ pub(crate) async fn serve<A>(
     let open = Arc::new(Semaphore::new(most));
     let closing = GracefulShutdown::new();
     let protocols = protocols(silence);
+    let (stopping, stopped) = watch::channel(());
     tokio::pin!(stop);
     loop {
         let accept = async {
@@ -90,9 +91,14 @@ pub(crate) async fn serve<A>(
             continue;
         };
         let (answer, protocols, watcher) = (answer.clone(), protocols.clone(), closing.watcher());
+        let mut stopped = stopped.clone();
         tokio::spawn(async move {
             let _until_closed = place;
-            if begins(&stream, silence).await {
+            let begins = tokio::select! {
+                begins = begins(&stream, silence) => begins,
+                _ = stopped.changed() => false,
+            };
+            if begins {
                 let begun = Arc::new(AtomicBool::new(false));
                 let has_begun = Arc::clone(&begun);
                 let service = service_fn(move |request| {
@@ -104,12 +110,12 @@ pub(crate) async fn serve<A>(
                 tokio::select! {
                     // A viewer who leaves, or says what is not HTTP, is not an error of the service.
                     _ = watcher.watch(connection.into_owned()) => {}
-                    () = never_begun(&begun, silence) => {}
+                    () = never_begun(&begun, silence, stopped) => {}
                 }
             }
         });
     }
-    drop(listener);
+    drop((listener, stopping));
     tracing::info!("stopping; open requests may finish");
     if tokio::time::timeout(PATIENCE, closing.shutdown()).await.is_err() {
         tracing::warn!("some requests did not finish in {} s", PATIENCE.as_secs());
@@ -137,10 +143,10 @@ fn protocols(silence: Duration) -> auto::Builder<TokioExecutor> {
     protocols
 }
 
-/// Resolves if no request was heard whole in time: of which protocol half a greeting is, nobody can
-/// tell.
-async fn never_begun(begun: &AtomicBool, silence: Duration) {
-    tokio::time::sleep(2 * silence).await;
+/// Resolves if no request was received whole in time, or before the service stops: half a greeting
+/// does not say its protocol.
+async fn never_begun(begun: &AtomicBool, silence: Duration, mut stopped: watch::Receiver<()>) {
+    let _ = tokio::time::timeout(2 * silence, stopped.changed()).await;
     if begun.load(Ordering::Relaxed) {
         std::future::pending().await
     }

@@ -109,6 +109,7 @@ impl Service {
             metrics,
             policy: config.policy,
             access: Arc::new(config.access()),
+            page_limits: config.limits.page(),
             plain: config.plain,
         });
 

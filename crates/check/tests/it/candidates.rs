@@ -4,7 +4,7 @@
 use std::collections::HashMap;
 
 use kivet_browser::Chromium;
-use kivet_page::{DEVICES, TextPage, media_matches, observe};
+use kivet_page::{Budget, DEVICES, Device, Observation, TextPage, media_matches, observe};
 use proptest::{
     prelude::*,
     strategy::ValueTree,
@@ -15,6 +15,12 @@ use crate::server::Site;
 
 const QUERIES: usize = 600;
 const PICTURES: usize = 300;
+
+/// A page read as text for one device.
+pub fn as_text(page: TextPage<'_>, device: &Device) -> Observation {
+    let devices = std::slice::from_ref(device);
+    observe(page, devices, &Budget::default()).expect("within the limits").remove(0)
+}
 
 /// So many values, the same every time.
 pub fn made<T: std::fmt::Debug>(count: usize, of: &impl Strategy<Value = T>) -> Vec<T> {
@@ -214,7 +220,7 @@ async fn reading_takes_what_chromium_takes() {
         }
         let files = HashMap::new();
         let page = TextPage { url: &url, html: &html, sheets: &[], files: &files, no_store: false };
-        let read = observe(page, &device);
+        let read = as_text(page, &device);
         let shown = tab.shown().await.expect("shown");
         assert_eq!((read.uses.len(), shown.len()), (PICTURES, PICTURES));
         for ((read, shown), picture) in read.uses.iter().zip(shown).zip(&pictures) {

@@ -3,10 +3,14 @@
 use std::collections::HashMap;
 
 use kivet_browser::Chromium;
-use kivet_page::{DEVICES, TextPage, observe};
+use kivet_page::{DEVICES, TextPage};
 use proptest::prelude::*;
 
-use crate::{candidates::made, pictures::file, server::Site};
+use crate::{
+    candidates::{as_text, made},
+    pictures::file,
+    server::Site,
+};
 
 const SHEETS: usize = 200;
 
@@ -138,7 +142,7 @@ async fn reading_lets_the_declaration_win_that_chromium_lets_win() {
     for device in DEVICES {
         let tab = chromium.tab(device).await.expect("a tab");
         tab.open(url.as_str()).await.expect("opened");
-        let read = observe(
+        let read = as_text(
             TextPage { url: &url, html: &html, sheets: &[], files: &files, no_store: false },
             &device,
         );

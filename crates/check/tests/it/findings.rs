@@ -33,6 +33,7 @@ async fn found(mode: Mode, pages: &[TestPage], site: &Site) -> BTreeMap<String, 
             at_once: 6,
             shelves: Vec::new(),
             sweeps: true,
+            limits: kivet_page::PageLimits::DEFAULT,
         };
         let report = check(&targets, &options, &Fetcher::new().expect("a client"), &|_| {})
             .await

@@ -4,10 +4,14 @@
 use std::collections::HashMap;
 
 use kivet_browser::Chromium;
-use kivet_page::{DEVICES, TextPage, observe};
+use kivet_page::{Budget, DEVICES, OverLimit, TextPage, observe};
 use proptest::prelude::*;
 
-use crate::{candidates::made, pictures::file, server::Site};
+use crate::{
+    candidates::{as_text, made},
+    pictures::file,
+    server::Site,
+};
 
 const LAYOUTS: usize = 250;
 
@@ -179,7 +183,7 @@ async fn reading_lays_pictures_out_as_wide_as_chromium_does() {
         let tab = chromium.tab(device).await.expect("a tab");
         tab.open(url.as_str()).await.expect("opened");
         let page = TextPage { url: &url, html: &html, sheets: &[], files: &files, no_store: false };
-        let read = observe(page, &device);
+        let read = as_text(page, &device);
         let shown: Vec<(f64, f64)> = tab.evaluate(SIZES).await.expect("shown");
         assert_eq!((read.uses.len(), shown.len()), (owner.len(), owner.len()));
         all += shown.len();
@@ -235,7 +239,7 @@ fn styles_without_end_are_read_all_the_same() {
             no_store: false,
         };
         let widths: Vec<f64> =
-            observe(page, &DEVICES[0]).uses.iter().map(|one| one.area.width).collect();
+            as_text(page, &DEVICES[0]).uses.iter().map(|one| one.area.width).collect();
         assert_eq!(widths, [20.0], "{}", css.chars().take(80).collect::<String>());
     }
 }
@@ -256,8 +260,11 @@ fn boxes_in_boxes_without_end_are_read_all_the_same() {
                 files: &HashMap::new(),
                 no_store: false,
             };
-            observe(page, &DEVICES[0]).uses.iter().map(|one| one.rendered).collect::<Vec<_>>()
+            let seen = observe(page, &DEVICES[..1], &Budget::default())?;
+            Ok(seen[0].uses.iter().map(|one| one.rendered).collect::<Vec<_>>())
         };
-        assert_eq!((nested(60), nested(3000)), (vec![true], vec![false]), "{style:?}");
+        assert_eq!(nested(60), Ok(vec![true]), "{style:?}");
+        assert_eq!(nested(400), Ok(vec![false]), "{style:?}");
+        assert!(matches!(nested(3000), Err(OverLimit::Depth(_))), "{style:?}");
     }
 }

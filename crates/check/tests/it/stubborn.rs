@@ -80,6 +80,7 @@ async fn pages_that_never_come_to_rest_are_measured() {
         at_once: 4,
         shelves: Vec::new(),
         sweeps: false,
+        limits: kivet_page::PageLimits::DEFAULT,
     };
     let report = check(&targets, &options, &fetcher, &|_| {}).await.unwrap();
     assert!(report.failures.is_empty(), "{:?}", report.failures);

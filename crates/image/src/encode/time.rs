@@ -1,12 +1,13 @@
 //! Encoders cannot be stopped once they have begun, most of them: how long one would take is told by
 //! what it takes for a sample.
 
-use std::time::{Duration, Instant};
+use std::time::Instant;
 
+use cpu_time::ThreadTime;
 use kivet_recipe::Format;
 
 use super::{Writing, write_now};
-use crate::{ImageError, Raster, Work, first::sample, metadata::Kept};
+use crate::{ImageError, Raster, Work, first::sample, limits::Step, metadata::Kept};
 
 /// From so many pixels on a sample is tried first: below, no encoder takes a minute.
 const FROM: u64 = 6_000_000;
@@ -17,7 +18,7 @@ const MARGIN: f64 = 1.3;
 /// Refuses to begin what would take longer than is left.
 ///
 /// # Errors
-/// [`ImageError::TooSlow`], or that the work was ended.
+/// [`ImageError::TooSlow`], [`ImageError::Busy`], or that the work was ended.
 pub(super) fn check(raster: &Raster, format: Format, writing: &Writing) -> Result<(), ImageError> {
     writing.work.go_on()?;
     let pixels = raster.size().pixels();
@@ -26,14 +27,16 @@ pub(super) fn check(raster: &Raster, format: Format, writing: &Writing) -> Resul
     }
     let Some(sample) = sample(raster) else { return Ok(()) };
     let alone = Writing { kept: Kept::default(), work: Work::default(), ..writing.clone() };
-    let started = Instant::now();
+    let began = (Instant::now(), ThreadTime::now());
     write_now(&sample, format, &alone)?;
-    let whole = started.elapsed().as_secs_f64() * pixels as f64 / sample.size().pixels() as f64;
-    writing.work.has_time_for(Duration::from_secs_f64(whole * MARGIN))
+    let step = Step::since(began).times(pixels as f64 / sample.size().pixels() as f64 * MARGIN);
+    writing.work.has_time_for(step)
 }
 
 #[cfg(test)]
 mod tests {
+    use std::time::Duration;
+
     use kivet_recipe::{Encoding, Size};
 
     use super::*;

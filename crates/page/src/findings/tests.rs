@@ -4,7 +4,7 @@ use std::collections::{BTreeSet, HashMap};
 
 use kivet_recipe::{Facts, Format, Kind, Size, Storage};
 
-use crate::{Code, DEVICES, TextPage, findings, observation::PictureFile, observe};
+use crate::{Budget, Code, DEVICES, TextPage, findings, observation::PictureFile, observe};
 
 /// A photograph of 400 x 300 px in 9,000 bytes.
 fn photograph() -> PictureFile {
@@ -27,7 +27,8 @@ fn found(body: &str) -> BTreeSet<Code> {
     let url = "https://kites.example/".parse().expect("a URL");
     let files = HashMap::from([("https://kites.example/k.jpg".to_owned(), photograph())]);
     let page = TextPage { url: &url, html: &html, sheets: &[], files: &files, no_store: false };
-    let mut seen = observe(page, &DEVICES[1]);
+    let mut seen =
+        observe(page, &DEVICES[1..2], &Budget::default()).expect("a small page").remove(0);
     for request in &mut seen.requests {
         request.status = 200;
         request.bytes = BYTES;

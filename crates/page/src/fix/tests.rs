@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use kivet_recipe::{Facts, Fidelity, Format, Kind, Size, Storage};
 
 use crate::{
-    Code, DEVICES, TextPage,
+    Budget, Code, DEVICES, TextPage,
     observation::{Fitted, Observation, PictureFile},
     observe,
     report::PageReport,
@@ -30,8 +30,7 @@ fn seen(body: &str) -> Vec<Vec<Observation>> {
     let files = names.map(|name| (format!("https://kites.example/{name}"), file.clone()));
     let files = HashMap::from(files);
     let page = TextPage { url: &url, html: &html, sheets: &[], files: &files, no_store: false };
-    let on = |device| {
-        let mut seen = observe(page, device);
+    let on = |mut seen: Observation| {
         for request in &mut seen.requests {
             (request.status, request.bytes) = (200, BYTES);
         }
@@ -47,7 +46,8 @@ fn seen(body: &str) -> Vec<Vec<Observation>> {
         }
         vec![seen]
     };
-    DEVICES.iter().map(on).collect()
+    let seen = observe(page, &DEVICES, &Budget::default()).expect("a small page");
+    seen.into_iter().map(on).collect()
 }
 
 fn report(body: &str) -> PageReport {

@@ -6,11 +6,11 @@ use kivet_recipe::PlaceName;
 
 use super::{
     Boxed, SeenPage, SeenPicture,
-    layout::layout,
+    layout::{covers, layout},
     loading::{When, loadings},
     name::name,
     natural::Container,
-    select::word,
+    select::{telling, word},
 };
 use crate::{
     Loading, PlaceDocument,
@@ -115,7 +115,54 @@ pub(super) fn grouped(pages: &[SeenPage]) -> Grouped {
             members.push(Member { page: at, picture: number, loading, media, group });
         }
     }
+    let twins = twins(pages, &members, &grouping);
+    for (member, group) in twins {
+        members[member].group = Some(group);
+    }
     Grouped { groups: grouping.named(), members, notes: grouping.notes }
+}
+
+/// Pictures that were shown at no window, such as the later slides of a carousel, with the group of a
+/// picture that differs from them in nothing that stylesheets usually ask for.
+fn twins(pages: &[SeenPage], members: &[Member], grouping: &Grouping) -> Vec<(usize, usize)> {
+    let picture = |member: &Member| &pages[member.page].pictures[member.picture];
+    let mut groups: BTreeMap<String, usize> = BTreeMap::new();
+    for member in members {
+        // How much of a picture a crop may leave out depends on boxes, which are not known.
+        let is_whole = |group: &usize| {
+            let known = &grouping.groups[*group].0;
+            known.container.is_none() && known.document.is_uncropped()
+        };
+        if let Some(group) = member.group.filter(is_whole) {
+            groups.entry(structure(picture(member))).or_insert(group);
+        }
+    }
+    let hidden = members.iter().enumerate().filter(|(_, member)| {
+        let one = picture(member);
+        member.group.is_none() && one.role == Role::Img && one.is_never_shown()
+    });
+    let twin = |(at, member): (usize, &Member)| {
+        let one = picture(member);
+        let group = *groups.get(&structure(one))?;
+        // To cover a box, a picture of another ratio is drawn at another width.
+        let known = grouping.groups[group].0.picture.ratio.zip(one.ratio);
+        let same_ratio = known.is_some_and(|(known, own)| (own / known - 1.0).abs() <= ALIKE);
+        (!covers(&one.fit) || same_ratio).then_some((at, group))
+    };
+    hidden.filter_map(twin).collect()
+}
+
+/// A picture's tags from the root, and the telling classes on it and close around it.
+fn structure(picture: &SeenPicture) -> String {
+    const AROUND: usize = 3;
+    let path = picture.element.path.split('>').map(|part| part.split(':').next().unwrap_or(part));
+    let around = picture.ancestors.iter().take(AROUND).map(|one| &one.attributes);
+    let classes = [&picture.element.attributes].into_iter().chain(around).map(|attributes| {
+        let mut classes: Vec<&str> = telling(attributes).collect();
+        classes.sort_unstable();
+        classes.join(".")
+    });
+    path.map(str::to_owned).chain(classes).collect::<Vec<_>>().join(">")
 }
 
 struct Grouping {

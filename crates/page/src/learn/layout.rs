@@ -282,7 +282,7 @@ fn drawn(picture: &SeenPicture, one: &Boxed, natural: f64) -> f64 {
     if placed.covering == Covering::Piece { one.size.0 } else { placed.drawn.width }
 }
 
-fn covers(fit: &str) -> bool {
+pub(super) fn covers(fit: &str) -> bool {
     fit == "cover"
 }
 

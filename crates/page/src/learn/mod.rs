@@ -77,6 +77,13 @@ pub struct SeenPicture {
     pub trial: Trial,
 }
 
+impl SeenPicture {
+    /// True if it has a box at none of the windows.
+    pub(crate) fn is_never_shown(&self) -> bool {
+        self.samples.iter().all(|one| one.size.0 < 1.0 || one.size.1 < 1.0)
+    }
+}
+
 /// The markup that leaves the box of a picture as it is, to the pixel.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
 pub struct Trial {

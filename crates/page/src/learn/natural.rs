@@ -86,8 +86,18 @@ impl Container {
 
     /// The place of its pictures. Windows at which it must still be measured are added to `missing`.
     pub fn place(&self, missing: &mut BTreeSet<u32>) -> PlaceDocument {
-        let sizes = self.sizes(missing).unwrap_or_else(|| "100vw".to_owned());
+        let sizes = self.sizes(missing).unwrap_or_else(|| self.wide_enough());
         PlaceDocument { natural_cap: true, ..PlaceDocument::of_sizes(&sizes) }
+    }
+
+    /// `sizes` of a container that holds no picture: the window's width, or as much as pictures take
+    /// that are wider than their window.
+    fn wide_enough(&self) -> String {
+        let wider = self.at.iter().filter(|(window, room)| room.at_least > f64::from(**window));
+        match wider.map(|(_, room)| room.at_least).reduce(f64::max) {
+            Some(most) => format!("max(100vw, {}px)", most.ceil()),
+            None => "100vw".to_owned(),
+        }
     }
 
     fn sizes(&self, missing: &mut BTreeSet<u32>) -> Option<String> {

@@ -36,6 +36,7 @@ pub(super) fn rules(pages: &[SeenPage], grouped: &Grouped) -> Vec<(RuleDocument,
     for (decision, first) in decisions.iter().zip(general) {
         rules.extend(drawer.written(decision, first));
     }
+    rules.extend(drawer.hidden(&decisions));
     let late = pages.iter().map(|page| page.late_embeds).sum::<usize>();
     if late > 0 {
         let rule =
@@ -110,6 +111,41 @@ impl<'a> Drawer<'a> {
             best.members.retain(of_place);
             left.retain(|member| !taken.iter().any(|taken| std::ptr::eq(*taken, *member)));
             decisions.push(best);
+        }
+    }
+
+    /// Rules for pictures that are shown at no window and have no place: they load once they are near
+    /// the viewport.
+    fn hidden(&self, decisions: &[Decision<'a>]) -> Vec<(RuleDocument, String)> {
+        let is_taken = |member: &Member| {
+            let selects = |one: &Decision<'_>| one.selector.selects(self.picture(member));
+            decisions.iter().any(selects)
+        };
+        let imgs = self.grouped.members.iter().filter(|one| self.picture(one).role == Role::Img);
+        let mut left: Vec<&Member> = imgs.filter(|member| !is_taken(member)).collect();
+        let mut rules = Vec::new();
+        loop {
+            let hidden = |member: &&&Member| {
+                self.grouped.place(member).is_none() && self.picture(member).is_never_shown()
+            };
+            let candidates: BTreeSet<Selector> =
+                left.iter().filter(hidden).flat_map(|one| selectors(self.picture(one))).collect();
+            let count = |selector: &Selector| {
+                let mut of = left.iter().filter(|one| selector.selects(self.picture(one)));
+                let all = of.clone().count();
+                of.all(|member| hidden(&member)).then_some(all)
+            };
+            let best = candidates.into_iter().filter_map(|one| Some((count(&one)?, one)));
+            let Some((count, selector)) = best.reduce(|a, b| if b.0 > a.0 { b } else { a }) else {
+                return rules;
+            };
+            left.retain(|member| !selector.selects(self.picture(member)));
+            let rule = RuleDocument {
+                select: Some(selector.written()),
+                loading: Some(Loading::Later.name().to_owned()),
+                ..RuleDocument::default()
+            };
+            rules.push((rule, format!("{}, shown at no window", counted(count, "picture"))));
         }
     }
 

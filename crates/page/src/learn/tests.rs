@@ -256,6 +256,38 @@ fn each_class_of_devices_has_a_first_of_its_own() {
 }
 
 #[test]
+fn pictures_wider_than_the_window_have_room_for_all_their_pixels() {
+    let one = picture(("img", ""), &[], ("a.jpg", 1), "fill", |_, _| (800.0, 533.3));
+    let place = place_of(SeenPicture { natural: (800.0, 533.0), ..one });
+    assert_eq!((place.sizes.as_str(), place.natural_cap), ("max(100vw, 800px)", true));
+}
+
+#[test]
+fn slides_that_are_never_shown_have_the_place_of_those_that_are() {
+    let slide = |file, line, path: &str, around: &'static str, shown: bool| {
+        let size = move |width: f64, _| if shown { (width, width / 1.5) } else { (0.0, 0.0) };
+        let one = picture(("img", ""), &[("div", around)], (file, line), "fill", size);
+        SeenPicture { element: Element { path: path.to_owned(), ..one.element }, ..one }
+    };
+    let source = "<div class='slide active'><img src=a.jpg></div>\n<div class=slide><img src=b.jpg></div>\n\
+                  <div class=menu><img src=c.jpg></div>";
+    let pictures = vec![
+        slide("a.jpg", 1, "html>body>div:nth-of-type(1)>img", "slide active", true),
+        slide("b.jpg", 2, "html>body>div:nth-of-type(2)>img", "slide", false),
+        slide("c.jpg", 3, "html>body>div:nth-of-type(3)>img", "menu", false),
+    ];
+    let learnt = learn(&[page("index.html", source, pictures)]);
+    let said = |select: &str| {
+        let rules = learnt.rules.iter().map(|(rule, _)| rule);
+        let mut of = rules.filter(|rule| rule.select.as_deref() == Some(select));
+        of.next().map(|rule| (rule.place.clone(), rule.loading.clone()))
+    };
+    assert_eq!(said(".slide img"), Some((Some("slide".to_owned()), None)), "{:?}", learnt.rules);
+    assert_eq!(said(".menu img"), Some((None, Some("later".to_owned()))), "{:?}", learnt.rules);
+    assert_eq!(learnt.places.len(), 1);
+}
+
+#[test]
 fn a_page_that_phones_lay_out_wider_than_they_are_is_named() {
     let seen = |width: f64| {
         let one = Boxed { window: (width, 700.0), size: (width, 400.0), of: Window::Device };

@@ -52,6 +52,13 @@ pub struct PlaceDocument {
     pub alternatives: Vec<AlternativeDocument>,
 }
 
+impl PlaceDocument {
+    /// True if it cuts nothing off.
+    pub(crate) fn is_uncropped(&self) -> bool {
+        self.ratio.is_none() && self.alternatives.iter().all(|one| one.ratio.is_none())
+    }
+}
+
 /// Another layout of the same picture where a media condition holds.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "openapi", derive(utoipa::ToSchema))]

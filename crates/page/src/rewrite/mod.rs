@@ -23,7 +23,9 @@ pub use found::{Found, FoundPicture, Scan};
 pub use lighter::without_heavier;
 pub use picture::{Decided, edits, sheet_edits};
 pub use plan::{Fate, Loadings, Stays, Wanted, full_size, plan};
-pub use scan::scan;
+pub use scan::{scan, scan_within};
+
+use crate::OverLimit;
 
 /// A page that cannot be rewritten.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -34,4 +36,7 @@ pub enum RewriteError {
     /// The reader gave up.
     #[error("the page cannot be read: {0}")]
     Unreadable(String),
+    /// It exceeds a limit.
+    #[error("the page is not rewritten: {0}")]
+    OverLimit(#[from] OverLimit),
 }

@@ -47,7 +47,10 @@ pub fn edits(
     }
     edits.extend(page.styled());
     for one in wanted.iter().filter(|one| one.fate == Fate::Wait) {
-        let tag = &scan.embeds[one.number].tag;
+        let tag = match one.of {
+            Of::Embed => &scan.embeds[one.number].tag,
+            _ => &scan.pictures[one.number].img.tag,
+        };
         edits.push(page.tag(tag, &[Change::set("loading", "lazy")]));
     }
     edits.extend(page.head());

@@ -5,6 +5,7 @@ use std::{borrow::Cow, cell::RefCell, ops::Range, rc::Rc};
 use encoding_rs::WINDOWS_1252;
 use lol_html::{
     AsciiCompatibleEncoding, HandlerResult, HtmlRewriter, Settings, element,
+    errors::RewritingError,
     html_content::{Element, EndTag},
     text,
 };
@@ -12,6 +13,7 @@ use memchr::{memchr_iter, memmem};
 
 use super::{Found, FoundPicture, RewriteError, Scan};
 use crate::{
+    Budget, OverLimit,
     observation::Attributes,
     rules::{Of, Rules},
 };
@@ -20,21 +22,31 @@ use crate::{
 ///
 /// # Errors
 /// If its encoding is none that pages on the web may have without being marked by their first
-/// bytes, or it cannot be read at all.
+/// bytes, it cannot be read at all, or exceeds the usual limits.
 pub fn scan(html: &[u8], rules: &Rules) -> Result<Scan, RewriteError> {
+    scan_within(html, rules, &Budget::default())
+}
+
+/// Reads a page within limits.
+///
+/// # Errors
+/// As [`scan`].
+pub fn scan_within(html: &[u8], rules: &Rules, budget: &Budget) -> Result<Scan, RewriteError> {
+    budget.limits().check_text(html)?;
     if html.starts_with(&[0xff, 0xfe]) || html.starts_with(&[0xfe, 0xff]) {
         return Err(RewriteError::Encoding);
     }
     let is_utf8 = std::str::from_utf8(html).is_ok();
     let state = Rc::new(RefCell::new(State {
         scan: Scan { is_utf8, ..Scan::default() },
+        budget: budget.clone(),
         ..State::default()
     }));
     read(html, rules, &state, is_utf8)?;
     let state = std::mem::take(&mut *state.borrow_mut());
     let mut found = state.scan;
     for (whole, inside) in state.without_script {
-        let within = scan(&html[inside.clone()], rules)?;
+        let within = scan_within(&html[inside.clone()], rules, budget)?;
         let pictures = within.pictures.into_iter().map(|one| one.moved(inside.start));
         found
             .pictures
@@ -47,6 +59,7 @@ pub fn scan(html: &[u8], rules: &Rules) -> Result<Scan, RewriteError> {
 #[derive(Default)]
 struct State {
     scan: Scan,
+    budget: Budget,
     /// Rules and marks that the element at this offset matched.
     at: usize,
     selected: Vec<usize>,
@@ -92,10 +105,13 @@ fn read(html: &[u8], rules: &Rules, state: &Shared, is_utf8: bool) -> Result<(),
         .with_adjust_charset_on_meta_tag(!is_utf8)
         .with_strict(false);
     let mut reader = HtmlRewriter::new(settings, |_: &[u8]| {});
-    reader
-        .write(html)
-        .and_then(|()| reader.end())
-        .map_err(|error| RewriteError::Unreadable(error.to_string()))
+    reader.write(html).and_then(|()| reader.end()).map_err(|error| match error {
+        RewritingError::ContentHandlerError(inner) => match inner.downcast::<OverLimit>() {
+            Ok(over) => RewriteError::OverLimit(*over),
+            Err(other) => RewriteError::Unreadable(other.to_string()),
+        },
+        error => RewriteError::Unreadable(error.to_string()),
+    })
 }
 
 /// Notes which rules' selectors each element matches.
@@ -105,7 +121,7 @@ fn selecting<'a>(mut settings: Reading<'a>, rules: &'a Rules, state: &Shared) ->
             let state = Rc::clone(state);
             let select = move |found: &mut Element<'_, '_>| {
                 let mut state = state.borrow_mut();
-                state.enter(found);
+                state.enter(found)?;
                 if !state.selected.contains(&number) {
                     state.selected.push(number);
                 }
@@ -187,7 +203,7 @@ fn on(
     let state = Rc::clone(state);
     move |found| {
         let mut state = state.borrow_mut();
-        state.enter(found);
+        state.enter(found)?;
         take(&mut state, found);
         Ok(())
     }
@@ -221,13 +237,15 @@ fn latin() -> AsciiCompatibleEncoding {
 
 impl State {
     /// Forgets what was found of another element.
-    fn enter(&mut self, found: &Element<'_, '_>) {
+    fn enter(&mut self, found: &Element<'_, '_>) -> Result<(), OverLimit> {
         let start = found.source_location().bytes().start;
         if self.at != start {
+            self.budget.check_time()?;
             self.at = start;
             self.selected.clear();
             self.left = false;
         }
+        Ok(())
     }
 
     fn found(&self, found: &Element<'_, '_>) -> Found {

@@ -15,6 +15,16 @@ pub enum RuleError {
         /// What is wrong with it.
         problem: String,
     },
+    /// There are too many rules.
+    #[error(
+        "there are {has} rules, {limit} at most; name what elements have in common instead of each file"
+    )]
+    TooMany {
+        /// Rules there are.
+        has: usize,
+        /// The limit.
+        limit: usize,
+    },
     /// A place is wrong.
     #[error("{problem}")]
     Place {

@@ -22,7 +22,7 @@ pub struct Subject<'a> {
 pub struct Judged {
     /// The winner, by number from 0.
     pub rule: Option<usize>,
-    /// What every rule about such elements says, in order.
+    /// What the rules about such elements say whose selector matches, in order.
     pub verdicts: Vec<(usize, Verdict)>,
 }
 
@@ -33,8 +33,6 @@ pub enum Verdict {
     Wins,
     /// It fits, and an earlier one or one that leaves decides.
     Loses,
-    /// Its selector matches neither the element nor one around it.
-    OtherElement,
     /// It is for other pages.
     OtherPage,
     /// It is for other files.
@@ -47,7 +45,6 @@ impl Verdict {
         match self {
             Self::Wins => "wins",
             Self::Loses => "loses",
-            Self::OtherElement => "other-element",
             Self::OtherPage => "other-page",
             Self::OtherFile => "other-file",
         }
@@ -58,7 +55,6 @@ impl Verdict {
         match self {
             Self::Wins => "wins",
             Self::Loses => "fits, but another decides",
-            Self::OtherElement => "its selector is for other elements",
             Self::OtherPage => "is for other pages",
             Self::OtherFile => "is for other files",
         }
@@ -68,12 +64,15 @@ impl Verdict {
 impl Rules {
     /// Judges an element.
     pub fn judge(&self, subject: &Subject<'_>) -> Judged {
-        let about = self.rules.iter().enumerate().filter(|(_, rule)| rule.of == subject.of);
+        let mut matching: Vec<usize> =
+            self.for_all.iter().chain(subject.selected).copied().collect();
+        matching.sort_unstable();
+        matching.dedup();
+        let about = matching.into_iter().map(|at| (at, &self.rules[at]));
         let mut verdicts: Vec<(usize, Verdict)> = about
+            .filter(|(_, rule)| rule.of == subject.of)
             .map(|(at, rule)| {
-                let verdict = if rule.select.is_some() && !subject.selected.contains(&at) {
-                    Verdict::OtherElement
-                } else if !rule.pages.fit(subject.page) {
+                let verdict = if !rule.pages.fit(subject.page) {
                     Verdict::OtherPage
                 } else if !rule.files.fit(subject.file) {
                     Verdict::OtherFile

@@ -10,7 +10,10 @@ mod judge;
 mod pattern;
 mod selector;
 
-use std::{collections::BTreeMap, str::FromStr};
+use std::{
+    collections::{BTreeMap, HashMap},
+    str::FromStr,
+};
 
 use kivet_recipe::{PlaceName, nearest};
 
@@ -31,7 +34,14 @@ pub struct Rules {
     pub places: BTreeMap<PlaceName, Place>,
     /// The rules in order.
     pub rules: Vec<Rule>,
+    /// The rules without a selector, by number from 0.
+    for_all: Vec<usize>,
+    /// The rules by their selector, as written.
+    by_selector: HashMap<String, Vec<usize>>,
 }
+
+/// Rules of one document.
+const MAX_RULES: usize = 5_000;
 
 /// One checked rule.
 #[derive(Debug)]
@@ -68,7 +78,7 @@ pub enum Outcome {
     Leave,
     /// The picture gets the markup of a place.
     Place(Placed),
-    /// The embed waits until it is near the viewport.
+    /// The picture or embed stays as it is, and waits until it is near the viewport.
     Wait,
 }
 
@@ -137,6 +147,9 @@ impl RulesDocument {
     /// # Errors
     /// Names the rule and the key at fault, and the way out.
     pub fn checked(&self) -> Result<Rules, RuleError> {
+        if self.rules.len() > MAX_RULES {
+            return Err(RuleError::TooMany { has: self.rules.len(), limit: MAX_RULES });
+        }
         let places = self.places.iter().map(|(name, place)| {
             let name: PlaceName = name
                 .parse()
@@ -151,15 +164,22 @@ impl RulesDocument {
             .map(|(from, to)| (from.clone(), to.trim_end_matches('/').to_owned()))
             .collect();
         addresses.sort_by_key(|(from, _)| std::cmp::Reverse(from.len()));
+        let rules = self.rules.iter().enumerate().map(|(at, rule)| rule.checked(at + 1));
+        let rules: Vec<Rule> = rules.collect::<Result<_, _>>()?;
+        let mut by_selector: HashMap<String, Vec<usize>> = HashMap::new();
+        let mut for_all = Vec::new();
+        for (at, rule) in rules.iter().enumerate() {
+            match &rule.select {
+                Some(select) => by_selector.entry(select.as_str().to_owned()).or_default().push(at),
+                None => for_all.push(at),
+            }
+        }
         Ok(Rules {
             addresses,
             places: places.collect::<Result<_, _>>()?,
-            rules: self
-                .rules
-                .iter()
-                .enumerate()
-                .map(|(at, rule)| rule.checked(at + 1))
-                .collect::<Result<_, _>>()?,
+            rules,
+            for_all,
+            by_selector,
         })
     }
 }
@@ -210,9 +230,12 @@ impl RuleDocument {
                 }
             };
         }
-        let place = self.place.as_deref().ok_or_else(|| {
-            bad("place", "is missing; name the place, or write leave = true".to_owned())
-        })?;
+        let waits = of == Of::Picture && self.loading.as_deref() == Some(Loading::Later.name());
+        let Some(place) = self.place.as_deref() else {
+            let problem =
+                "is missing; name the place, or write leave = true, or loading = \"later\" alone";
+            return if waits { Ok(Outcome::Wait) } else { Err(bad("place", problem.to_owned())) };
+        };
         let place = place
             .parse()
             .map_err(|error: kivet_recipe::PlaceNameError| bad("place", error.to_string()))?;
@@ -233,6 +256,14 @@ impl RuleDocument {
             keep_srcset: choice("srcset", &self.srcset, ["keep", "replace"])?,
             vector: self.vector,
         }))
+    }
+}
+
+impl Rules {
+    /// The rules that have one of these selectors, as written.
+    pub fn with_selectors(&self, selectors: &[String]) -> Vec<usize> {
+        let known = selectors.iter().filter_map(|selector| self.by_selector.get(selector));
+        known.flatten().copied().collect()
     }
 }
 

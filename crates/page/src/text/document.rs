@@ -13,39 +13,93 @@ use html5ever::{
     tree_builder::{ElementFlags, NodeOrText, QuirksMode, TreeSink},
 };
 use scraper::{ElementRef, Html, HtmlTreeSink};
+use selectors::matching::SelectorCaches;
 
-use super::key::{Key, selectors};
-use crate::{Element, nesting::too_deep_selector, observation::Attributes, read_srcset};
-
-/// The identity of a node in its tree.
-pub(super) type NodeId = <HtmlTreeSink as TreeSink>::Handle;
+use super::{
+    key::{Key, OneSelector},
+    node::{NodeId, own},
+    siblings::Siblings,
+};
+use crate::{
+    Budget, Element, OverLimit, limits::MAX_DEPTH, nesting::too_deep_selector,
+    observation::Attributes, read_srcset,
+};
 
 /// A parsed page.
 pub struct Document {
     pub(super) html: Html,
-    lines: HashMap<NodeId, u64>,
+    made: HashMap<NodeId, Made>,
     /// Where each line of the source begins, lower case, for finding where a tag over several lines
     /// began.
     source: Vec<String>,
     by_key: OnceLock<HashMap<Key, Vec<NodeId>>>,
+    siblings: OnceLock<Siblings>,
+    described: RefCell<HashMap<NodeId, Element>>,
+    over: Option<OverLimit>,
 }
 
+/// Where the parser made an element.
+#[derive(Clone, Copy, Default)]
+struct Made {
+    /// The line on which its tag ends.
+    line: u64,
+    /// How many elements are around it.
+    depth: u32,
+}
+
+/// Bytes parsed between two looks at the limits.
+const CHUNK: usize = 4096;
+
+/// An element that shares so much with so many others is named by its path: a shorter selector would
+/// have to be compared with all of them.
+const MANY: usize = 256;
+
 impl Document {
-    /// Parses a page as browsers do (HTML, 13.2).
+    /// Parses a page as browsers do (HTML, 13.2): one beyond the usual limits as far as they reach.
     pub fn parse(source: &str) -> Self {
+        Self::parse_within(source, &Budget::default())
+    }
+
+    /// Parses a page as far as its limits reach.
+    pub fn parse_within(source: &str, budget: &Budget) -> Self {
         let sink = Lined {
             tree: HtmlTreeSink::new(Html::new_document()),
             line: Cell::new(1),
-            lines: RefCell::default(),
+            made: RefCell::default(),
+            deepest: Cell::new(0),
         };
-        let (html, lines) = html5ever::parse_document(sink, ParseOpts::default()).one(source);
+        let mut parser = html5ever::parse_document(sink, ParseOpts::default());
+        let mut over = budget.limits().check_text(source.as_bytes()).err();
+        let mut rest = source;
+        while over.is_none() && !rest.is_empty() {
+            let (chunk, after) = rest.split_at(rest.floor_char_boundary(CHUNK.min(rest.len())));
+            parser.process(chunk.into());
+            rest = after;
+            let sink = &parser.tokenizer.sink.sink;
+            let too_deep = (sink.deepest.get() > MAX_DEPTH).then_some(OverLimit::Depth(MAX_DEPTH));
+            over = too_deep.or(budget.check_time().err());
+        }
+        let (html, made) = parser.finish();
         let source = source.lines().map(str::to_ascii_lowercase).collect();
-        Self { html, lines, source, by_key: OnceLock::new() }
+        Self {
+            html,
+            made,
+            source,
+            by_key: OnceLock::new(),
+            siblings: OnceLock::new(),
+            described: RefCell::default(),
+            over,
+        }
+    }
+
+    /// The limit at which reading ended, if it did.
+    pub fn over_limit(&self) -> Option<&OverLimit> {
+        self.over.as_ref()
     }
 
     /// The line an element begins on, where it stands in the source.
     pub(super) fn line(&self, element: ElementRef<'_>) -> Option<u64> {
-        let end = *self.lines.get(&element.id())?;
+        let end = self.made.get(&element.id())?.line;
         let opening = format!("<{}", element.value().name());
         // The parser knows the line a tag ends on.
         let begins =
@@ -68,18 +122,29 @@ impl Document {
 
     /// The element as findings name it.
     pub(super) fn describe(&self, element: ElementRef<'_>) -> Element {
-        Element {
+        if let Some(known) = self.described.borrow().get(&element.id()) {
+            return known.clone();
+        }
+        let described = Element {
             tag: element.value().name().to_owned(),
-            path: path(element),
+            path: self.siblings().path(element),
             selector: self.selector(element),
             line: self.line(element),
             attributes: attributes(element),
-        }
+        };
+        self.described.borrow_mut().insert(element.id(), described.clone());
+        described
+    }
+
+    fn siblings(&self) -> &Siblings {
+        self.siblings.get_or_init(|| Siblings::of(self.all()))
     }
 
     /// A selector for people: as short as it still names this element.
     fn selector(&self, element: ElementRef<'_>) -> String {
-        for part in [own as fn(ElementRef<'_>) -> String, placed] {
+        let siblings = self.siblings();
+        let placed = |element: ElementRef<'_>| siblings.placed(element);
+        for part in [&own as &dyn Fn(ElementRef<'_>) -> String, &placed] {
             let mut selector = part(element);
             let mut at = element;
             let may_grow =
@@ -92,22 +157,18 @@ impl Document {
                 return selector;
             }
         }
-        path(element).replace('>', " > ")
+        siblings.path(element).replace('>', " > ")
     }
 
     fn is_unique(&self, selector: &str) -> bool {
-        let Some(key) = selectors(selector).and_then(|list| list.slice().first().map(Key::of))
-        else {
-            return false;
-        };
-        scraper::Selector::parse(selector).is_ok_and(|selector| self.has_one(&selector, &key))
-    }
-
-    fn has_one(&self, selector: &scraper::Selector, key: &Key) -> bool {
-        let holders = self.by_key.get_or_init(|| self.by_key()).get(key);
-        let nodes = holders.into_iter().flatten().filter_map(|id| self.html.tree.get(*id));
-        let mut found = nodes.filter_map(ElementRef::wrap).filter(|one| selector.matches(one));
-        found.nth(1).is_none()
+        let Some(selector) = OneSelector::parse(selector) else { return false };
+        let holders = self.by_key.get_or_init(|| self.by_key()).get(&selector.key());
+        let holders = holders.map_or(&[][..], Vec::as_slice);
+        let nodes = holders.iter().filter_map(|id| self.html.tree.get(*id));
+        let caches = &mut SelectorCaches::default();
+        let mut found =
+            nodes.filter_map(ElementRef::wrap).filter(|one| selector.matches(*one, None, caches));
+        holders.len() <= MANY && found.nth(1).is_none()
     }
 
     /// All elements by what they have.
@@ -129,7 +190,9 @@ impl Document {
     /// scripts change trees, so that its tag and id must agree.
     pub fn line_of(&self, wanted: &Element) -> Option<u64> {
         let wanted_path = wanted.path.split("::").next().unwrap_or_default();
-        let found = self.elements(&wanted.tag).find(|element| path(*element) == wanted_path)?;
+        let siblings = self.siblings();
+        let found =
+            self.elements(&wanted.tag).find(|element| siblings.path(*element) == wanted_path)?;
         let same =
             |name: &str| found.attr(name) == wanted.attribute(name) || found.attr(name).is_none();
         (same("id") && same("alt")).then(|| self.line(found)).flatten()
@@ -151,77 +214,30 @@ impl Document {
     }
 }
 
-/// The path from the root by tags and positions, as `collect.js` writes it.
-pub(super) fn path(element: ElementRef<'_>) -> String {
-    let mut parts = Vec::new();
-    let mut at = Some(element);
-    while let Some(element) = at {
-        let tag = element.value().name();
-        let parent = element.parent().and_then(ElementRef::wrap);
-        let place = parent.and_then(|parent| {
-            let same: Vec<_> =
-                parent.child_elements().filter(|one| one.value().name() == tag).collect();
-            let position = same.iter().position(|one| *one == element)?;
-            (same.len() > 1).then(|| format!(":nth-of-type({})", position + 1))
-        });
-        parts.push(format!("{tag}{}", place.unwrap_or_default()));
-        at = parent;
-    }
-    parts.reverse();
-    parts.join(">")
-}
-
-fn own(element: ElementRef<'_>) -> String {
-    if let Some(id) = element.attr("id").filter(|id| is_name(id)) {
-        return format!("#{id}");
-    }
-    let classes = element.value().classes().filter(|class| is_name(class)).take(2);
-    classes.fold(element.value().name().to_owned(), |selector, class| selector + "." + class)
-}
-
-/// As [`own`], with its place among siblings where they look alike.
-fn placed(element: ElementRef<'_>) -> String {
-    let tag = element.value().name();
-    let siblings =
-        || parent_element(element).into_iter().flat_map(|parent| parent.child_elements());
-    if siblings().filter(|one| own(*one) == own(element)).count() < 2 {
-        return own(element);
-    }
-    let position = siblings()
-        .filter(|one| one.value().name() == tag)
-        .position(|one| one == element)
-        .unwrap_or(0);
-    format!("{}:nth-of-type({})", own(element), position + 1)
-}
-
 /// The element around, below the root.
 fn parent_element(element: ElementRef<'_>) -> Option<ElementRef<'_>> {
     element.parent().and_then(ElementRef::wrap).filter(|parent| parent.value().name() != "html")
-}
-
-fn is_name(text: &str) -> bool {
-    !text.starts_with(|c: char| c.is_ascii_digit() || c == '-')
-        && text.chars().all(|c| c.is_alphanumeric() || c == '-' || c == '_')
 }
 
 pub(super) fn attributes(element: ElementRef<'_>) -> Attributes {
     element.value().attrs().map(|(name, value)| (name.to_owned(), value.to_owned())).collect()
 }
 
-/// The tree builder's sink, with a note of the line each element was made on.
+/// The tree builder's sink, with a note of where each element was made.
 struct Lined {
     tree: HtmlTreeSink,
     line: Cell<u64>,
-    lines: RefCell<HashMap<NodeId, u64>>,
+    made: RefCell<HashMap<NodeId, Made>>,
+    deepest: Cell<u32>,
 }
 
 impl TreeSink for Lined {
     type Handle = NodeId;
-    type Output = (Html, HashMap<NodeId, u64>);
+    type Output = (Html, HashMap<NodeId, Made>);
     type ElemName<'a> = Ref<'a, QualName>;
 
     fn finish(self) -> Self::Output {
-        (self.tree.finish(), self.lines.into_inner())
+        (self.tree.finish(), self.made.into_inner())
     }
 
     fn set_current_line(&self, line: u64) {
@@ -235,7 +251,7 @@ impl TreeSink for Lined {
         flags: ElementFlags,
     ) -> NodeId {
         let id = self.tree.create_element(name, attributes, flags);
-        self.lines.borrow_mut().insert(id, self.line.get());
+        self.made.borrow_mut().insert(id, Made { line: self.line.get(), depth: 0 });
         id
     }
 
@@ -260,6 +276,12 @@ impl TreeSink for Lined {
     }
 
     fn append(&self, parent: &NodeId, child: NodeOrText<NodeId>) {
+        if let NodeOrText::AppendNode(node) = &child {
+            let mut made = self.made.borrow_mut();
+            let depth = made.get(parent).map_or(0, |around| around.depth) + 1;
+            made.entry(*node).or_default().depth = depth;
+            self.deepest.set(self.deepest.get().max(depth));
+        }
         self.tree.append(parent, child);
     }
 
@@ -320,5 +342,33 @@ mod tests {
         assert_eq!(images[1].selector, "div.card > img");
         assert_eq!(document.line_of(&images[1]), Some(5));
         assert_eq!(document.addresses(), ["a", "../../b.jpg"]);
+    }
+
+    #[test]
+    fn pages_are_read_as_far_as_their_limits_reach() {
+        let deep = "<div>".repeat(20_000) + "<img src=a>";
+        assert_eq!(Document::parse(&deep).over_limit(), Some(&OverLimit::Depth(MAX_DEPTH)));
+        let wide = "<p>Kite".repeat(200_000);
+        assert!(matches!(Document::parse(&wide).over_limit(), Some(OverLimit::Elements(_))));
+        let no_elements = "1 < 2 <!--<3 ".repeat(300_000);
+        assert_eq!(Document::parse(&no_elements).over_limit(), None);
+        let stopped = Budget::default();
+        drop(stopped.stop_on_drop());
+        let document = Document::parse_within("<p>Kite<img src=a>", &stopped);
+        assert_eq!(document.over_limit(), Some(&OverLimit::Stopped));
+    }
+
+    #[test]
+    fn elements_of_long_lists_are_named_by_their_path() {
+        let items = |count: usize| "<li><img src=a></li>".repeat(count);
+        let document =
+            Document::parse(&format!("<ol class=a>{}</ol><ol>{}</ol>", items(3), items(600)));
+        let images: Vec<ElementRef<'_>> = document.elements("img").collect();
+        let selector = |at: usize| document.describe(images[at]).selector;
+        assert_eq!(selector(1), "html > body > ol:nth-of-type(1) > li:nth-of-type(2) > img");
+        assert_eq!(selector(602), "html > body > ol:nth-of-type(2) > li:nth-of-type(600) > img");
+        let few = Document::parse(&format!("<ol class=a>{}</ol>", items(3)));
+        let image = few.elements("img").nth(1).expect("an image");
+        assert_eq!(few.describe(image).selector, "li:nth-of-type(2) > img");
     }
 }

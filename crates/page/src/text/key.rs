@@ -3,7 +3,14 @@
 
 use cssparser::Parser;
 use scraper::{ElementRef, selector::Simple};
-use selectors::parser::{Component, ParseRelative, Selector, SelectorList};
+use selectors::{
+    bloom::BloomFilter,
+    matching::{
+        MatchingContext, MatchingForInvalidation, MatchingMode, NeedsSelectorFlags, QuirksMode,
+        SelectorCaches, matches_selector,
+    },
+    parser::{AncestorHashes, Component, ParseRelative, Selector, SelectorList},
+};
 
 use crate::nesting::too_deep_selector;
 
@@ -17,13 +24,53 @@ pub(super) enum Key {
     Any,
 }
 
-/// The parts of a list of selectors; `None` if it is none, or longer or deeper than selectors are read.
-pub(super) fn selectors(text: &str) -> Option<SelectorList<Simple>> {
-    if too_deep_selector(text).is_some() {
-        return None;
+/// One selector, ready to be matched.
+pub(super) struct OneSelector {
+    selector: Selector<Simple>,
+    /// Of what it asks of the elements around.
+    around: AncestorHashes,
+}
+
+impl OneSelector {
+    /// The first of a list; `None` if it is none, or longer or deeper than selectors are read.
+    pub fn parse(text: &str) -> Option<Self> {
+        if too_deep_selector(text).is_some() {
+            return None;
+        }
+        let parser = &mut Parser::new(text);
+        let list = SelectorList::parse(&scraper::selector::Parser, parser, ParseRelative::No);
+        let selector = list.ok()?.slice().first()?.clone();
+        let around = AncestorHashes::new(&selector, QuirksMode::NoQuirks);
+        Some(Self { selector, around })
     }
-    let parser = &mut Parser::new(text);
-    SelectorList::parse(&scraper::selector::Parser, parser, ParseRelative::No).ok()
+
+    /// True if an element matches; `around` is the filter of its ancestors.
+    pub fn matches(
+        &self,
+        element: ElementRef<'_>,
+        around: Option<&BloomFilter>,
+        caches: &mut SelectorCaches,
+    ) -> bool {
+        let mut context = MatchingContext::new(
+            MatchingMode::Normal,
+            around,
+            caches,
+            QuirksMode::NoQuirks,
+            NeedsSelectorFlags::No,
+            MatchingForInvalidation::No,
+        );
+        matches_selector(&self.selector, 0, Some(&self.around), &element, &mut context)
+    }
+
+    /// As CSS weighs it.
+    pub fn specificity(&self) -> u32 {
+        self.selector.specificity()
+    }
+
+    /// What an element must have for it.
+    pub fn key(&self) -> Key {
+        Key::of(&self.selector)
+    }
 }
 
 impl Key {
@@ -37,7 +84,7 @@ impl Key {
     }
 
     /// The rarest of what the last part of a selector names.
-    pub(super) fn of(selector: &Selector<Simple>) -> Self {
+    fn of(selector: &Selector<Simple>) -> Self {
         selector.iter().map(Self::of_component).max_by_key(Self::rarity).unwrap_or(Self::Any)
     }
 

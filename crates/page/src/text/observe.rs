@@ -1,5 +1,7 @@
 //! A page on a device, worked out from its text: what a browser would take, show and ask for.
 
+use std::collections::HashMap;
+
 use scraper::ElementRef;
 use url::Url;
 
@@ -13,28 +15,48 @@ use super::{
     worked::{TextPage, Worked, absolute},
 };
 use crate::{
-    Device,
+    Budget, Device, OverLimit,
     observation::{
         BackBlock, Element, Hint, Largest, Moving, Observation, Request, Role, Started, Use,
     },
     read_srcset,
 };
 
-/// What is known of a page on a device from its text.
-pub fn observe(page: TextPage<'_>, device: &Device) -> Observation {
-    let document = Document::parse(page.html);
+/// What is known of a page from its text, for each of the devices.
+///
+/// # Errors
+/// If it exceeds the budget.
+pub fn observe(
+    page: TextPage<'_>,
+    devices: &[Device],
+    budget: &Budget,
+) -> Result<Vec<Observation>, OverLimit> {
+    let document = Document::parse_within(page.html, budget);
+    if let Some(over) = document.over_limit() {
+        return Err(over.clone());
+    }
     let base = document.base(page.url);
     let page = TextPage { url: &base, ..page };
-    let sheet = sheet(&document, page);
+    let sheet = sheet(&document, page, budget)?;
+    devices.iter().map(|device| on_device(page, &document, &sheet, device, budget)).collect()
+}
+
+fn on_device(
+    page: TextPage<'_>,
+    document: &Document,
+    sheet: &Sheet,
+    device: &Device,
+    budget: &Budget,
+) -> Result<Observation, OverLimit> {
     let to_absolute = |address: &str| absolute(page.url, address);
-    let styles = Styles::of(&document, &sheet, device, &to_absolute);
+    let styles = Styles::of(document, sheet, device, &to_absolute, budget)?;
     let natural = |element: ElementRef<'_>| pictures::natural(element, page, device);
-    let layout = Layout::of(&document, &styles, device, &natural);
-    let worked = Worked { page, device, document: &document, styles: &styles, layout: &layout };
-    let uses = pictures::uses(&worked);
+    let layout = Layout::of(document, &styles, device, &natural);
+    let worked = Worked { page, device, document, styles: &styles, layout: &layout, budget };
+    let uses = pictures::uses(&worked)?;
     let mut requests = requests(&uses);
     requests.extend(others(&worked));
-    Observation {
+    Ok(Observation {
         url: page.url.to_string(),
         device: *device,
         measured: false,
@@ -45,25 +67,25 @@ pub fn observe(page: TextPage<'_>, device: &Device) -> Observation {
         files: page.files.clone(),
         embeds: embeds::embeds(&worked),
         hints: hints(&worked),
-        moving: moving(&worked, &sheet),
+        moving: moving(&worked, sheet),
         shift: 0.0,
         shifts: Vec::new(),
         back: back(&worked),
         dialogs: Vec::new(),
         exposed: Vec::new(),
         restored: None,
-    }
+    })
 }
 
 /// All stylesheets in the order they stand in the page.
-fn sheet(document: &Document, page: TextPage<'_>) -> Sheet {
+fn sheet(document: &Document, page: TextPage<'_>, budget: &Budget) -> Result<Sheet, OverLimit> {
     let mut sheet = Sheet::default();
     for element in document.all() {
         let media: Vec<String> = element.attr("media").map(str::to_owned).into_iter().collect();
         match element.value().name() {
             "style" => {
                 let css: String = element.text().collect();
-                sheet.read(&css, &media, &|address| absolute(page.url, address));
+                sheet.read(&css, &media, &|address| absolute(page.url, address), budget)?;
             }
             "link" if is_stylesheet(element) => {
                 let url = absolute(page.url, element.attr("href").unwrap_or_default());
@@ -71,12 +93,12 @@ fn sheet(document: &Document, page: TextPage<'_>) -> Sheet {
                     continue;
                 };
                 let base = Url::parse(&url).unwrap_or_else(|_| page.url.clone());
-                sheet.read(css, &media, &|address| absolute(&base, address));
+                sheet.read(css, &media, &|address| absolute(&base, address), budget)?;
             }
             _ => {}
         }
     }
-    sheet
+    Ok(sheet)
 }
 
 fn is_stylesheet(element: ElementRef<'_>) -> bool {
@@ -103,6 +125,7 @@ impl Document {
 /// A request for each picture the page asks for by itself.
 fn requests(uses: &[Use]) -> Vec<Request> {
     let mut requests: Vec<Request> = Vec::new();
+    let mut by_url: HashMap<&str, usize> = HashMap::new();
     for place in
         uses.iter().filter(|place| !place.url.is_empty() && !place.url.starts_with("data:"))
     {
@@ -113,10 +136,11 @@ fn requests(uses: &[Use]) -> Vec<Request> {
             continue;
         }
         let at_once = !lazy || place.in_view;
-        if let Some(known) = requests.iter_mut().find(|request| request.url == place.url) {
-            known.before_scroll |= at_once;
+        if let Some(known) = by_url.get(place.url.as_str()) {
+            requests[*known].before_scroll |= at_once;
             continue;
         }
+        by_url.insert(&place.url, requests.len());
         let started =
             if place.role == Role::Background { Started::Stylesheet } else { Started::Markup };
         requests.push(Request {

@@ -11,7 +11,7 @@ use super::{
     worked::{TextPage, Worked},
 };
 use crate::{
-    Candidate, Device, Source, SourceSize,
+    Candidate, Device, OverLimit, Source, SourceSize,
     observation::{Ancestor, Area, Role, Use},
     pick, read_srcset, source_for, source_size,
 };
@@ -111,20 +111,31 @@ pub(super) fn natural(
 }
 
 /// Every picture of the page.
-pub(super) fn uses(worked: &Worked<'_>) -> Vec<Use> {
+///
+/// # Errors
+/// If the time is over, or there are too many.
+pub(super) fn uses(worked: &Worked<'_>) -> Result<Vec<Use>, OverLimit> {
     let is_image = |element: &ElementRef<'_>| {
         let name = element.value().name();
         name == "img"
             || (name == "input"
                 && element.attr("type").is_some_and(|kind| kind.eq_ignore_ascii_case("image")))
     };
-    let mut uses: Vec<Use> =
-        worked.document.all().filter(is_image).map(|element| image(worked, element)).collect();
+    let limit = worked.budget.limits().pictures;
+    let mut uses = Vec::new();
+    for element in worked.document.all().filter(is_image).take(limit + 1) {
+        worked.budget.check_time()?;
+        uses.push(image(worked, element));
+    }
     for element in worked.document.all() {
+        worked.budget.check_time()?;
+        if uses.len() > limit {
+            return Err(OverLimit::Pictures(limit));
+        }
         uses.extend(background(worked, element, worked.styles.style(element), None));
-        let own = worked.styles.pseudo.iter().filter(|(id, ..)| *id == element.id());
-        for (_, pseudo, style) in
-            own.filter(|(.., style)| style.get("content").is_some_and(|content| content != "none"))
+        let own = worked.styles.pseudo(element);
+        for (pseudo, style) in
+            own.filter(|(_, style)| style.get("content").is_some_and(|content| content != "none"))
         {
             uses.extend(background(worked, element, style, Some(pseudo)));
         }
@@ -141,7 +152,7 @@ pub(super) fn uses(worked: &Worked<'_>) -> Vec<Use> {
             ..place
         });
     }
-    uses
+    Ok(uses)
 }
 
 fn image(worked: &Worked<'_>, element: ElementRef<'_>) -> Use {
@@ -300,7 +311,8 @@ fn clips(worked: &Worked<'_>, element: ElementRef<'_>) -> Clips {
         uncut = uncut.intersection(along(box_around, hides));
         view = view.intersection(along(box_around, [0, 1].map(|at| hides[at] || scrolls[at])));
     }
-    let is_rtl = worked.document.elements("html").any(|html| html.attr("dir") == Some("rtl"));
+    let root = worked.document.elements("html").next();
+    let is_rtl = root.is_some_and(|root| root.attr("dir") == Some("rtl"));
     if !in_scroller && !is_rtl {
         uncut = uncut.intersection(REACHABLE);
     }

@@ -1,7 +1,7 @@
 //! Stylesheets: rules with their selectors, conditions and declarations (CSS Syntax 3), and what
 //! keyframes move.
 
-use std::collections::HashMap;
+use std::{collections::HashMap, rc::Rc};
 
 use cssparser::{
     AtRuleParser, CowRcStr, DeclarationParser, ParseError, Parser, ParserState,
@@ -10,14 +10,14 @@ use cssparser::{
 
 use super::{
     declarations::{Body, Declaration, body, rest_of},
-    key::{Key, selectors},
+    key::{Key, OneSelector},
 };
-use crate::nesting::too_deep_selector;
+use crate::{Budget, OverLimit, nesting::too_deep_selector};
 
 /// One selector with what it sets.
 pub(super) struct Rule {
     /// Without its pseudo-element.
-    pub selector: scraper::Selector,
+    pub selector: OneSelector,
     /// What an element must have for it.
     pub key: Key,
     /// `::before` or `::after`.
@@ -28,9 +28,9 @@ pub(super) struct Rule {
     /// what is important weighs least and all else most (CSS Cascading 5, 6.4.4).
     pub layer: Option<usize>,
     /// Media queries around it, outermost first.
-    pub media: Vec<String>,
+    pub media: Rc<[String]>,
     /// What it sets.
-    pub declarations: Vec<Declaration>,
+    pub declarations: Rc<[Declaration]>,
 }
 
 /// What was read of stylesheets, in order.
@@ -71,12 +71,37 @@ pub(super) const LAYOUT: [&str; 22] = [
 
 impl Sheet {
     /// Adds a stylesheet. `absolute` makes the addresses in its values absolute.
-    pub fn read(&mut self, css: &str, media: &[String], absolute: &dyn Fn(&str) -> String) {
+    ///
+    /// # Errors
+    /// If it is too long, or there are too many selectors now.
+    pub fn read(
+        &mut self,
+        css: &str,
+        media: &[String],
+        absolute: &dyn Fn(&str) -> String,
+        budget: &Budget,
+    ) -> Result<(), OverLimit> {
+        let limits = budget.limits();
+        if css.len() > limits.bytes {
+            return Err(OverLimit::Bytes { has: css.len(), limit: limits.bytes });
+        }
         let mut parser = Parser::new(css);
-        let mut reader =
-            Reader { sheet: self, media: media.to_vec(), layer: None, depth: 0, absolute };
+        let mut reader = Reader {
+            sheet: self,
+            media: media.into(),
+            layer: None,
+            depth: 0,
+            absolute,
+            max_rules: limits.rules,
+        };
         // Rules that cannot be read are skipped, as browsers do.
-        for _ in StyleSheetParser::new(&mut parser, &mut reader) {}
+        for _ in StyleSheetParser::new(&mut parser, &mut reader) {
+            budget.check_time()?;
+        }
+        match self.rules.len() > limits.rules {
+            true => Err(OverLimit::Rules(limits.rules)),
+            false => Ok(()),
+        }
     }
 }
 
@@ -96,11 +121,13 @@ const MAX_NESTED: usize = 32;
 
 struct Reader<'a> {
     sheet: &'a mut Sheet,
-    media: Vec<String>,
+    media: Rc<[String]>,
     layer: Option<String>,
     /// How many rules and at-rules are around.
     depth: usize,
     absolute: &'a dyn Fn(&str) -> String,
+    /// Beyond so many selectors rules are not read.
+    max_rules: usize,
 }
 
 /// What stands before the braces of an at-rule.
@@ -120,9 +147,9 @@ impl Reader<'_> {
         if self.depth >= MAX_NESTED {
             return None;
         }
-        let (mut media, mut layer) = (self.media.clone(), self.layer.clone());
+        let (mut media, mut layer) = (Rc::clone(&self.media), self.layer.clone());
         match around {
-            Around::Media(query) => media.push(query),
+            Around::Media(query) => media = media.iter().cloned().chain([query]).collect(),
             Around::Layer(name) => {
                 let name =
                     if name.is_empty() { format!("#{}", self.sheet.layers.len()) } else { name };
@@ -139,6 +166,7 @@ impl Reader<'_> {
             layer,
             depth: self.depth + 1,
             absolute: self.absolute,
+            max_rules: self.max_rules,
         })
     }
 
@@ -150,24 +178,24 @@ impl Reader<'_> {
     /// Reads the inside of a rule: what it sets, then the rules nested in it (CSS Nesting 1).
     fn rule(&mut self, selectors: &str, parser: &mut Parser<'_>) {
         let before = self.sheet.rules.len();
+        if before > self.max_rules {
+            return;
+        }
         let mut inside = Inside { selectors, reader: self };
-        let declarations: Vec<Declaration> =
+        let declarations: Rc<[Declaration]> =
             RuleBodyParser::new(parser, &mut inside).filter_map(Result::ok).flatten().collect();
         let layer = self.layer.as_ref().map(|name| self.sheet.layer(name));
         let own = separate(selectors).into_iter().filter_map(|selector| {
             let (bare, pseudo) = without_pseudo(selector);
             let bare = if bare.is_empty() { "*" } else { bare };
-            if too_deep_selector(bare).is_some() {
-                return None;
-            }
             // Selectors of states that come and go, such as :hover, are not known to the parser and
             // so never match.
-            let (selector, (specificity, key)) =
-                (scraper::Selector::parse(bare).ok()?, weighed(bare)?);
-            let (media, declarations) = (self.media.clone(), declarations.clone());
+            let selector = OneSelector::parse(bare)?;
+            let (specificity, key) = (selector.specificity(), selector.key());
+            let (media, declarations) = (Rc::clone(&self.media), Rc::clone(&declarations));
             Some(Rule { selector, key, pseudo, specificity, layer, media, declarations })
         });
-        let own: Vec<Rule> = own.collect();
+        let own: Vec<Rule> = own.take(self.max_rules + 1).collect();
         self.sheet.rules.splice(before..before, own);
     }
 }
@@ -328,11 +356,6 @@ impl RuleBodyItemParser<'_, Option<Declaration>, ()> for Inside<'_, '_> {
     fn parse_qualified(&self) -> bool {
         true
     }
-}
-
-/// What a selector weighs, and what an element must have for it.
-fn weighed(selector: &str) -> Option<(u32, Key)> {
-    selectors(selector)?.slice().first().map(|selector| (selector.specificity(), Key::of(selector)))
 }
 
 /// The selectors of a list: commas inside parentheses do not part.

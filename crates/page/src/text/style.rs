@@ -6,14 +6,16 @@ use std::collections::HashMap;
 use scraper::ElementRef;
 
 use super::{
+    ancestors::Ancestors,
     declarations::{Declaration, declarations},
-    document::{Document, NodeId},
+    document::Document,
+    node::NodeId,
     rule_index::RuleIndex,
     sheet::{Rule, Sheet, separate},
     shorthand,
     variables::{self, Variables, variables},
 };
-use crate::{Basis, Device, length, media_matches};
+use crate::{Basis, Budget, Device, OverLimit, length, media_matches};
 
 /// The values set on one element or pseudo-element, by property; shorthands are taken apart.
 #[derive(Clone, Debug, Default)]
@@ -25,7 +27,7 @@ pub(super) struct Style {
 pub(super) struct Styles {
     elements: HashMap<NodeId, Style>,
     /// Pseudo-elements by the element they belong to.
-    pub pseudo: Vec<(NodeId, &'static str, Style)>,
+    pseudo: HashMap<NodeId, Vec<(&'static str, Style)>>,
     nothing: Style,
 }
 
@@ -245,19 +247,26 @@ pub(super) fn spaced(value: &str) -> Vec<&str> {
 
 impl Styles {
     /// The styles of all elements.
+    ///
+    /// # Errors
+    /// If the time is over.
     pub fn of(
         document: &Document,
         sheet: &Sheet,
         device: &Device,
         absolute: &dyn Fn(&str) -> String,
-    ) -> Self {
+        budget: &Budget,
+    ) -> Result<Self, OverLimit> {
         let holds = |rule: &&Rule| rule.media.iter().all(|query| media_matches(query, device));
         let rules = RuleIndex::new(sheet.rules.iter().filter(holds));
         let mut styles =
-            Self { elements: HashMap::new(), pseudo: Vec::new(), nothing: Style::default() };
+            Self { elements: HashMap::new(), pseudo: HashMap::new(), nothing: Style::default() };
         let mut handed_down: HashMap<NodeId, Variables> = HashMap::new();
+        let mut ancestors = Ancestors::default();
         for element in document.all() {
-            let matching = rules.matching(element);
+            budget.check_time()?;
+            let matching = rules.matching(element, Some(ancestors.of(element)));
+            ancestors.enter(element);
             let of = |pseudo: Option<&'static str>| {
                 matching.iter().filter(move |rule| rule.pseudo == pseudo).copied()
             };
@@ -269,7 +278,8 @@ impl Styles {
             for pseudo in ["::before", "::after"] {
                 let own = cascaded(of(Some(pseudo)), &[]);
                 if !own.is_empty() {
-                    styles.pseudo.push((element.id(), pseudo, applied(&own, &variables)));
+                    let style = applied(&own, &variables);
+                    styles.pseudo.entry(element.id()).or_default().push((pseudo, style));
                 }
             }
             let mut style = hints(element);
@@ -277,7 +287,16 @@ impl Styles {
             styles.elements.insert(element.id(), style);
             handed_down.insert(element.id(), variables);
         }
-        styles
+        Ok(styles)
+    }
+
+    /// The styles of an element's `::before` and `::after`.
+    pub fn pseudo(
+        &self,
+        element: ElementRef<'_>,
+    ) -> impl Iterator<Item = (&'static str, &Style)> + use<'_> {
+        let own = self.pseudo.get(&element.id());
+        own.into_iter().flatten().map(|(pseudo, style)| (*pseudo, style))
     }
 
     /// The style of an element.
@@ -354,8 +373,9 @@ mod tests {
         let document = Document::parse(&html);
         let same = |url: &str| url.to_owned();
         let mut sheet = Sheet::default();
-        sheet.read(css, &[], &same);
-        let styles = Styles::of(&document, &sheet, &DEVICES[1], &same);
+        let budget = Budget::default();
+        sheet.read(css, &[], &same, &budget).expect("few rules");
+        let styles = Styles::of(&document, &sheet, &DEVICES[1], &same, &budget).expect("time");
         let element = document.elements("p").next().expect("the element");
         styles.style(element).get("width").map(str::to_owned)
     }

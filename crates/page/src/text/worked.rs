@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use url::Url;
 
 use super::{document::Document, layout::Layout, style::Styles};
-use crate::{Device, observation::PictureFile};
+use crate::{Budget, Device, observation::PictureFile};
 
 /// A page's text and what was fetched for it.
 #[derive(Clone, Copy)]
@@ -29,6 +29,7 @@ pub(super) struct Worked<'a> {
     pub document: &'a Document,
     pub styles: &'a Styles,
     pub layout: &'a Layout<'a>,
+    pub budget: &'a Budget,
 }
 
 impl Worked<'_> {

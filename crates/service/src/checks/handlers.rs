@@ -126,6 +126,7 @@ async fn make(
         at_once: 1,
         shelves: Vec::new(),
         sweeps: true,
+        limits: app.page_limits,
     };
     let report = check(&targets, &options, &fetcher, &|_| {}).await.map_err(cannot)?;
     if let Some(failure) = report.failures.first() {

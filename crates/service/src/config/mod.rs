@@ -6,6 +6,7 @@ mod values;
 
 use std::{collections::BTreeMap, net::SocketAddr, path::PathBuf, time::Duration};
 
+use kivet_page::PageLimits;
 use kivet_recipe::{Access, Policy, Position};
 
 pub use read::{ConfigError, read};
@@ -132,6 +133,12 @@ pub struct Limits {
     pub reduction_memory_mib: u64,
     /// Reductions kept on disk, in MiB.
     pub reduction_disk_mib: u64,
+    /// The most bytes of a page or stylesheet, in MiB.
+    pub page_mib: usize,
+    /// The most elements of a page.
+    pub page_elements: usize,
+    /// The longest that reading one page may take, in seconds.
+    pub page_seconds: u64,
 }
 
 impl Limits {
@@ -143,6 +150,16 @@ impl Limits {
             frames: self.frames,
             whole: self.whole_mib << 20,
             time: Duration::from_secs(self.seconds),
+        }
+    }
+
+    /// Those of pages.
+    pub const fn page(&self) -> PageLimits {
+        PageLimits {
+            bytes: self.page_mib << 20,
+            elements: self.page_elements,
+            time: Duration::from_secs(self.page_seconds),
+            ..PageLimits::DEFAULT
         }
     }
 }
@@ -164,6 +181,9 @@ impl Default for Limits {
             seconds: 60,
             reduction_memory_mib: 128,
             reduction_disk_mib: 2048,
+            page_mib: PageLimits::DEFAULT.bytes >> 20,
+            page_elements: PageLimits::DEFAULT.elements,
+            page_seconds: PageLimits::DEFAULT.time.as_secs(),
         }
     }
 }

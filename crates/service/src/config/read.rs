@@ -22,7 +22,7 @@ const ORIGINAL_KINDS: [&str; 3] = ["without-location", "untouched", "refused"];
 const OVERLAY_KEYS: [&str; 4] = ["picture", "at", "width", "opacity"];
 const ACCESS_KEYS: [&str; 3] = ["addresses", "listed", "plain"];
 const ACCESS_KINDS: [&str; 3] = ["open", "listed", "signed"];
-const LIMIT_KEYS: [&str; 14] = [
+const LIMIT_KEYS: [&str; 17] = [
     "megapixels",
     "memory-mib",
     "queue",
@@ -37,6 +37,9 @@ const LIMIT_KEYS: [&str; 14] = [
     "seconds",
     "reduction-memory-mib",
     "reduction-disk-mib",
+    "page-mib",
+    "page-elements",
+    "page-seconds",
 ];
 
 /// A configuration file that cannot be followed.
@@ -284,6 +287,9 @@ impl Reader<'_> {
                 "seconds" => limits.seconds = self.number(key, value)?,
                 "reduction-memory-mib" => limits.reduction_memory_mib = self.number(key, value)?,
                 "reduction-disk-mib" => limits.reduction_disk_mib = self.number(key, value)?,
+                "page-mib" => limits.page_mib = self.number(key, value)? as usize,
+                "page-elements" => limits.page_elements = self.number(key, value)? as usize,
+                "page-seconds" => limits.page_seconds = self.number(key, value)?,
                 _ => return Err(self.unknown(key, &LIMIT_KEYS)),
             }
         }

@@ -109,10 +109,10 @@ catalogue! {
         "The rendition was cancelled"
         "Every request for it had gone away. Ask again.",
     Overloaded "overloaded" SERVICE_UNAVAILABLE
-        "Too many renditions are waiting to be made"
+        "The service has more work than it can do in time"
         "Ask again after `Retry-After` seconds. `queue` and `queue-megapixels` in `[limits]` set the bounds.",
     BadHost "bad-host" BAD_REQUEST
-        "The request does not say whom it asks"
+        "The request does not name the host"
         "Send one `Host` with the service's name or address, as every client does by itself.",
     PlaceTaken "place-taken" CONFLICT
         "A place of that name is stored already"

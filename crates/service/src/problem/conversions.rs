@@ -133,6 +133,7 @@ pub(crate) fn of_image(error: &ImageError, detail: String) -> Problem {
         ImageError::TooManyFrames { .. } => ProblemKind::TooManyFrames,
         ImageError::TooMuchMemory { .. } => ProblemKind::TooMuchMemory,
         ImageError::TooSlow => ProblemKind::TooSlow,
+        ImageError::Busy => ProblemKind::Overloaded,
         ImageError::Stopped => ProblemKind::Cancelled,
         ImageError::NoOverlay { .. } => ProblemKind::UnknownOverlay,
         ImageError::TooLarge { .. } => ProblemKind::TooManyPixels,
@@ -140,5 +141,9 @@ pub(crate) fn of_image(error: &ImageError, detail: String) -> Problem {
         _ => return Problem::internal(error),
     };
     let problem = Problem::new(kind, detail);
-    if kind == ProblemKind::Cancelled { problem.with_retry_after(1) } else { problem }
+    match kind {
+        ProblemKind::Cancelled => problem.with_retry_after(1),
+        ProblemKind::Overloaded => problem.with_retry_after(10),
+        _ => problem,
+    }
 }

@@ -3,14 +3,18 @@
 use axum::{
     Json,
     body::Bytes,
-    extract::{DefaultBodyLimit, Query, State, rejection::QueryRejection},
+    extract::{
+        DefaultBodyLimit, Query, State,
+        rejection::{BytesRejection, QueryRejection},
+    },
     http::{HeaderMap, header::CONTENT_TYPE},
     response::{IntoResponse, Response},
 };
 use base64::{Engine, engine::general_purpose::STANDARD};
 use kivet_page::{
+    Budget, OverLimit,
     markup::{Form, write},
-    rewrite::{Decided, Wanted, edits, plan, scan, splice},
+    rewrite::{Decided, RewriteError, Scan, Wanted, edits, plan, scan_within, splice},
     rules::{Of, Rules},
 };
 use utoipa_axum::{router::OpenApiRouter, routes as api};
@@ -52,8 +56,9 @@ async fn rewrite(
     State(app): State<App>,
     query: Result<Query<PageQuery>, QueryRejection>,
     headers: HeaderMap,
-    body: Bytes,
+    body: Result<Bytes, BytesRejection>,
 ) -> Result<Response, Problem> {
+    let body = body.map_err(|rejection| too_long(&rejection))?;
     let kind = headers.get(CONTENT_TYPE).and_then(|value| value.to_str().ok()).unwrap_or_default();
     if kind.starts_with("text/html") || kind.starts_with("text/css") {
         let PageQuery { page, folder, base } = accept_query(query)?;
@@ -70,6 +75,12 @@ async fn rewrite(
         None => response.base64 = Some(STANDARD.encode(&bytes)),
     }
     Ok(Json(response).into_response())
+}
+
+fn too_long(rejection: &BytesRejection) -> Problem {
+    let limit = MAX_BYTES >> 20;
+    let detail = format!("the page cannot be read: {}; {limit} MiB at most", rejection.body_text());
+    Problem::new(ProblemKind::NotAPage, detail)
 }
 
 /// An order's fields beside a document that is sent as it is.
@@ -104,9 +115,14 @@ async fn rewritten(
     if order.page.ends_with(".css") {
         return sheet::rewritten(&mut finder, &document, &order.page, &base, &options.typed).await;
     }
+    let budget = Budget::new(app.page_limits);
+    let _stop = budget.stop_on_drop();
     let (page_path, folder) = (order.page.clone(), order.folder.clone());
-    let (html, scan, wanted) =
-        blocking(move || read(document, &page_path, folder.as_deref(), &written)).await??;
+    let read = blocking(move || read(document, &page_path, folder.as_deref(), &written, &budget));
+    let (html, scan, wanted) = match read.await?? {
+        Read::Planned(html, scan, wanted) => (html, *scan, wanted),
+        Read::OverLimit(html, over) => return Ok(unchanged(html, &over)),
+    };
     let (found, mut pictures) = finder.all(&wanted).await?;
     let decided: Vec<Decided<'_>> = found.iter().map(|one| one.decided(&wanted, &base)).collect();
     let mut edits = edits(&html, &scan, &wanted, &decided, &options);
@@ -147,7 +163,18 @@ async fn rewritten(
     Ok((splice(&html, &edits), response))
 }
 
-type Read = (Vec<u8>, kivet_page::rewrite::Scan, Vec<kivet_page::rewrite::Wanted>);
+/// A page that was read.
+enum Read {
+    Planned(Vec<u8>, Box<Scan>, Vec<Wanted>),
+    /// It exceeds a limit, and stays as it is.
+    OverLimit(Vec<u8>, OverLimit),
+}
+
+/// The response for a page above the limits.
+fn unchanged(html: Vec<u8>, over: &OverLimit) -> (Vec<u8>, RewriteResponse) {
+    let note = format!("the page stays as it is: {over}; `[limits]` in kivet.toml sets the limits");
+    (html, RewriteResponse { notes: vec![note], ..RewriteResponse::default() })
+}
 
 /// Reads and judges a page. Its selectors are made here: a streaming reader's cannot be shared.
 fn read(
@@ -155,9 +182,14 @@ fn read(
     page: &str,
     folder: Option<&str>,
     written: &kivet_page::rules::RulesDocument,
+    budget: &Budget,
 ) -> Result<Read, Problem> {
     let rules: Rules = written.checked()?;
-    let scan = scan(&html, &rules)?;
+    let scan = match scan_within(&html, &rules, budget) {
+        Ok(scan) => scan,
+        Err(RewriteError::OverLimit(over)) => return Ok(Read::OverLimit(html, over)),
+        Err(error) => return Err(error.into()),
+    };
     let mut wanted = plan(&html, &scan, &rules, page);
     let preloaded = |one: &Wanted| one.of == Of::Background && one.source.is_none();
     if let Some(folder) = folder.filter(|_| wanted.iter().any(preloaded)) {
@@ -165,16 +197,11 @@ fn read(
         let shown = linked::shown(std::path::Path::new(folder), page, &html, &scan);
         wanted.retain(|one| !preloaded(one) || shown.contains(one.address.path()));
     }
-    Ok((html, scan, wanted))
+    Ok(Read::Planned(html, Box::new(scan), wanted))
 }
 
 /// What a person has to decide: pictures without words for those who cannot see them.
-fn notes(
-    finder: &Finder<'_>,
-    found: &[Found],
-    scan: &kivet_page::rewrite::Scan,
-    wanted: &[kivet_page::rewrite::Wanted],
-) -> Vec<String> {
+fn notes(finder: &Finder<'_>, found: &[Found], scan: &Scan, wanted: &[Wanted]) -> Vec<String> {
     let wordless = found.iter().filter_map(|one| {
         let wanted = &wanted[one.wanted];
         let is_picture = wanted.of == kivet_page::rules::Of::Picture && wanted.source.is_none();

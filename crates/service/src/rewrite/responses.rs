@@ -44,7 +44,7 @@ pub struct PictureChange {
     pub stays: Option<String>,
     /// The rule that decided, counted from 1.
     pub rule: Option<usize>,
-    /// What the rules said.
+    /// The verdict of each rule about such elements whose selector matches.
     pub verdicts: Vec<RuleVerdict>,
 }
 
@@ -54,7 +54,7 @@ pub struct PictureChange {
 pub struct RuleVerdict {
     /// The rule, counted from 1.
     pub rule: usize,
-    /// `wins`, `loses`, `other-element`, `other-page` or `other-file`.
+    /// `wins`, `loses`, `other-page` or `other-file`.
     pub verdict: String,
     /// The same in words.
     pub said: String,

@@ -76,12 +76,7 @@ fn judged(
     (number, one): (usize, &FoundBackground),
     address: Address,
 ) -> Wanted {
-    let selected: Vec<usize> = (0..rules.rules.len())
-        .filter(|at| {
-            let select = rules.rules[*at].select.as_ref();
-            select.is_some_and(|select| one.selectors.iter().any(|known| known == select.as_str()))
-        })
-        .collect();
+    let selected = rules.with_selectors(&one.selectors);
     let subject = Subject {
         of: Of::Background,
         page,

@@ -28,6 +28,7 @@ async fn read(kivet: &Running, file: &str, name: &str) -> Report {
         at_once: 1,
         shelves: Vec::new(),
         sweeps: true,
+        limits: kivet_page::PageLimits::DEFAULT,
     };
     let mut report = check(&targets, &options, &fetcher, &|_| {}).await.unwrap();
     report.pages[0].page = name.to_owned();

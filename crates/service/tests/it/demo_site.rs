@@ -93,6 +93,7 @@ async fn checked(kivet: &Running, mode: Mode) -> Report {
         at_once: 3,
         shelves: Vec::new(),
         sweeps: true,
+        limits: kivet_page::PageLimits::DEFAULT,
     };
     let report = check(&targets, &options, &fetcher, &|_| {}).await.unwrap();
     assert!(report.failures.is_empty(), "{:?}", report.failures);

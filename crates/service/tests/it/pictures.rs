@@ -158,6 +158,20 @@ async fn being_told_to_stop_does_not_cut_off_a_viewer() {
 }
 
 #[tokio::test]
+async fn connections_that_say_nothing_do_not_hold_up_the_stop() {
+    use std::io::Write;
+    let mut kivet = Running::start().await;
+    let address = kivet.root.trim_start_matches("http://").to_owned();
+    let mut open: Vec<std::net::TcpStream> =
+        (0..4).map(|_| std::net::TcpStream::connect(&address).unwrap()).collect();
+    open[0].write_all(b"GET /readyz HT").unwrap();
+    assert_eq!(kivet.get("/readyz").await.status(), 200);
+    kivet.tell_to_stop();
+    let stopped = tokio::time::timeout(std::time::Duration::from_secs(15), kivet.serving).await;
+    stopped.expect("open requests are waited for, silent connections are not").unwrap();
+}
+
+#[tokio::test]
 async fn a_viewer_who_leaves_does_not_throw_the_work_away() {
     let kivet = Running::start().await;
     let path = "/pic/1280w_as-avif/photos/night/lanterns.jpg";

@@ -90,6 +90,7 @@ pub async fn checked(words: &[String], shelves: Vec<ShelfFolder>, kivet: &Runnin
         at_once: 2,
         shelves,
         sweeps: true,
+        limits: kivet_page::PageLimits::DEFAULT,
     };
     let report = check(&targets, &options, &fetcher, &|_| {}).await.unwrap();
     assert!(report.failures.is_empty(), "{:?}", report.failures);
@@ -372,6 +373,39 @@ async fn rules_that_cannot_be_used_are_refused_with_the_way_out() {
             "{rules}: {problem}"
         );
     }
+}
+
+#[tokio::test]
+async fn pages_above_the_limits_stay_as_they_are() {
+    let kivet = Running::start_with(|config| config.limits.page_elements = 200).await;
+    let rewritten = async |images: usize| {
+        let html = "<img src='img/roofs.jpg'>".repeat(images);
+        let order = serde_json::json!({
+            "html": html, "page": "a.html", "rules": {"rules": [{"leave": true}]},
+        });
+        let sent = kivet.order(Method::POST, "/api/rewrite", &order.to_string()).await;
+        assert_eq!(sent.status(), 200);
+        (html, sent.json::<Value>().await.unwrap())
+    };
+    let (_, small) = rewritten(100).await;
+    assert_eq!(
+        (small["pictures"].as_array().map(Vec::len), small["notes"][0].is_null()),
+        (Some(100), true)
+    );
+    let (html, large) = rewritten(1_000).await;
+    assert_eq!((large["html"].as_str(), &large["changed"]), (Some(html.as_str()), &false.into()));
+    let note = large["notes"][0].as_str().unwrap();
+    assert!(note.contains("more than 200 elements") && note.contains("[limits]"), "{note}");
+
+    let huge = kivet.order(Method::POST, "/api/rewrite", "x".repeat(33 << 20)).await;
+    let problem: Value = huge.json().await.unwrap();
+    assert!(problem["detail"].as_str().unwrap().contains("32 MiB at most"), "{problem}");
+
+    let many = vec![serde_json::json!({"leave": true}); 5_001];
+    let order = serde_json::json!({ "rules": many }).to_string();
+    let refused = kivet.order(Method::PUT, "/api/rules", &order).await;
+    let problem: Value = refused.json().await.unwrap();
+    assert!(problem["detail"].as_str().unwrap().contains("5001 rules, 5000 at most"), "{problem}");
 }
 
 #[tokio::test]

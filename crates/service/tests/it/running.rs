@@ -25,7 +25,7 @@ pub struct Running {
     pub odd: PathBuf,
     folder: TempDir,
     stop: Option<oneshot::Sender<()>>,
-    serving: JoinHandle<()>,
+    pub serving: JoinHandle<()>,
     pub client: Client,
 }
 

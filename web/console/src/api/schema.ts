@@ -850,7 +850,7 @@ export interface components {
             rule?: number | null;
             /** @description Why it stays as it is, if it does. */
             stays?: string | null;
-            /** @description What the rules said. */
+            /** @description The verdict of each rule about such elements whose selector matches. */
             verdicts: components["schemas"]["RuleVerdict"][];
         };
         /** @description The markup of one original. */
@@ -1050,7 +1050,7 @@ export interface components {
             rule: number;
             /** @description The same in words. */
             said: string;
-            /** @description `wins`, `loses`, `other-element`, `other-page` or `other-file`. */
+            /** @description `wins`, `loses`, `other-page` or `other-file`. */
             verdict: string;
         };
         /** @description Rules for a site's pages, with the places they name. */

@@ -158,6 +158,7 @@ fn checked(targets: &[Target], reach: &Reach) -> Result<Report> {
         shelves: Vec::new(),
         pictures: Some(reach.service()),
         sweeps: false,
+        limits: kivet_page::PageLimits::DEFAULT,
     };
     let bar = Bar::new(targets.len())?;
     let progress = |step: Progress<'_>| bar.show(&step);

@@ -97,13 +97,11 @@ fn by_place(page: &RewriteResponse) -> String {
     if named.is_empty() { String::new() } else { format!(" ({})", named.join(", ")) }
 }
 
-/// For each picture the rule that decided, and what the others said.
+/// For each picture the rule that decided, and why other rules for such elements did not.
 pub fn explained(page: &RewriteResponse, rules: Option<&RulesDocument>) -> String {
     let lines = page.pictures.iter().flat_map(|one| {
         let head = format!("line {}: {} {}", one.line, one.of, one.address);
-        // Rules for other elements could never apply.
-        let near = one.verdicts.iter().filter(|verdict| verdict.verdict != "other-element");
-        let said = near.map(|verdict| {
+        let said = one.verdicts.iter().map(|verdict| {
             let rule = rules
                 .and_then(|rules| rules.rules.get(verdict.rule - 1))
                 .map_or(String::new(), shown);

@@ -207,6 +207,7 @@ impl Check {
                 (false, false) => 1,
             },
             sweeps: true,
+            limits: kivet_page::PageLimits::DEFAULT,
             thumbnails: self.keep
                 || self
                     .report

@@ -14,10 +14,7 @@ use std::collections::HashMap;
 
 use scraper::ElementRef;
 
-use super::{
-    document::{Document, NodeId},
-    style::Styles,
-};
+use super::{document::Document, node::NodeId, style::Styles};
 use crate::{Basis, Device, observation::Area};
 pub(super) use kinds::{is_nowhere, is_out_of_flow, ratio};
 use sides::{Natural, Sides, basis};

@@ -15,7 +15,7 @@ use crate::{
     Basis, Device,
     observation::Area,
     text::{
-        document::NodeId,
+        node::NodeId,
         style::{Style, Styles},
     },
 };
