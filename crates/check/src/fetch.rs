@@ -9,9 +9,13 @@ use std::{
 };
 
 use futures::StreamExt;
-use kivet_page::{USER_AGENT, cache_lifetime, observation::Redirect};
+use kivet_page::{USER_AGENT, cache_lifetime, decode, observation::Redirect};
 use percent_encoding::percent_decode_str;
-use reqwest::{Client, Response, header, redirect::Policy};
+use reqwest::{
+    Client, Response,
+    header::{self, HeaderValue},
+    redirect::Policy,
+};
 use tokio::sync::{OnceCell, Semaphore};
 use url::Url;
 
@@ -107,7 +111,7 @@ impl Fetcher {
         if let Some(path) = local_path(url) {
             let text =
                 tokio::fs::read(&path).await.map_err(|source| CheckError::Read { path, source })?;
-            return Ok((String::from_utf8_lossy(&text).into_owned(), false));
+            return Ok((decode(&text, None), false));
         }
         let _turn = self.turn(url).await;
         let mut redirects = Vec::new();
@@ -122,8 +126,9 @@ impl Fetcher {
             .and_then(|value| value.to_str().ok())
             .unwrap_or_default();
         let no_store = control.to_ascii_lowercase().contains("no-store");
-        let text = answer.text().await.map_err(|error| problem(reason(&error)))?;
-        Ok((text, no_store))
+        let charset = answer.headers().get(header::CONTENT_TYPE).and_then(charset);
+        let bytes = answer.bytes().await.map_err(|error| problem(reason(&error)))?;
+        Ok((decode(&bytes, charset.as_deref()), no_store))
     }
 
     /// The header of a picture, fetched once. `root` is what `/` stands for in a page that is a
@@ -190,6 +195,13 @@ impl Fetcher {
         }
         Err(format!("it is sent on more than {MAX} times"))
     }
+}
+
+/// The `charset` parameter of a media type (RFC 9110, section 8.3.2).
+fn charset(media_type: &HeaderValue) -> Option<String> {
+    let text = media_type.to_str().ok()?.to_ascii_lowercase();
+    let (_, after) = text.split_once("charset=")?;
+    after.split(';').next().map(|label| label.trim().trim_matches('"').to_owned())
 }
 
 /// The innermost cause: what a person can act on.

@@ -10,7 +10,7 @@ use futures::{StreamExt, future::join_all};
 use kivet_browser::{Chromium, FittedBox, PictureAt, Tab, TrialPicture, VisitOptions};
 use kivet_image::{Limits, probe};
 use kivet_page::{
-    DEVICES, Document,
+    DEVICES, Document, decode,
     learn::{Boxed, OnDevice, SeenPage, SeenPicture, missing, place_of, sample, shapes},
     observation::{Attributes, Observation, Role, Use, Window},
     rewrite::{Address, full_size, scan},
@@ -283,7 +283,7 @@ impl Site<'_> {
         files: &BTreeMap<String, File>,
     ) -> Vec<SeenPicture> {
         let base = scan(source, &Rules::default()).ok().and_then(|found| found.base);
-        let document = Document::parse(&String::from_utf8_lossy(source));
+        let document = Document::parse(&decode(source, None));
         // A background has other files on other screens, or in other layers: each is a picture.
         let file = |one: &'_ Use| (one.role == Role::Background).then(|| one.url.clone());
         let mut order: Vec<(Role, &str, Option<String>)> = Vec::new();

@@ -108,7 +108,8 @@ fn is_html(file: &Path) -> bool {
     let mut start = Vec::new();
     let read =
         std::fs::File::open(file).and_then(|opened| opened.take(BEGINNING).read_to_end(&mut start));
-    read.is_ok() && start.contains(&b'<') && !start.contains(&0)
+    let is_utf16 = start.starts_with(&[0xff, 0xfe]) || start.starts_with(&[0xfe, 0xff]);
+    read.is_ok() && start.contains(&b'<') && (is_utf16 || !start.contains(&0))
 }
 
 /// So many bytes tell a page from other files.

@@ -13,6 +13,7 @@
 //! ```
 
 mod device;
+mod encoding;
 mod findings;
 mod fit;
 mod fix;
@@ -31,6 +32,7 @@ pub mod rules;
 mod text;
 
 pub use device::{DEVICES, Device};
+pub use encoding::decode;
 pub use findings::{Code, Cost, Finding, Fix, findings};
 pub use fit::{Sample, TOLERANCE, fit_sizes};
 pub use fix::Shelved;

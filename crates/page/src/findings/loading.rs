@@ -129,11 +129,12 @@ fn hidden(page: &Observation, place: &Use) -> Option<Finding> {
     {
         return None;
     }
-    let why = format!(
-        "{} is fetched with priority {} though it is not in view yet",
-        name(&place.url),
-        request.priority
-    );
+    // Without a browser the priority is not known.
+    let priority = match request.priority.as_str() {
+        "" => String::new(),
+        priority => format!(" with priority {priority}"),
+    };
+    let why = format!("{} is fetched{priority} though it is not in view yet", name(&place.url));
     let fix = if place.role == Role::Img {
         Fix::all(&[("loading", Some("lazy".to_owned())), ("fetchpriority", Some("low".to_owned()))])
     } else {

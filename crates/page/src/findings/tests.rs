@@ -108,3 +108,15 @@ fn stacked_loaders_and_layout_animations_are_seen_in_markup() {
     finds(&animated("margin-left: 40px"), Code::LayoutAnimated);
     finds_not(&animated("transform: translateX(40px)"), Code::LayoutAnimated);
 }
+
+#[test]
+fn what_is_in_templates_is_neither_fetched_nor_applied() {
+    let urgent = format!(r#"<img {SIZED} alt="Six kites">"#);
+    finds(&format!("<div style='display: none'>{urgent}</div>"), Code::HiddenNotLow);
+    finds_not(&format!("<template>{urgent}</template>"), Code::HiddenNotLow);
+    let hides = "<style>img { display: none }</style>";
+    finds(&format!("{hides}{urgent}"), Code::HiddenNotLow);
+    for inner in ["<template>", "<div><template shadowrootmode=open>"] {
+        finds_not(&format!("{inner}{hides}</template></div>{urgent}"), Code::HiddenNotLow);
+    }
+}

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::select::telling;
-use crate::{Document, observation::Attributes};
+use crate::{Document, decode, observation::Attributes};
 
 /// Sites of so many pages are visited whole.
 const ALL_UP_TO: usize = 12;
@@ -61,7 +61,7 @@ pub fn sample(sources: &[Vec<u8>]) -> Vec<usize> {
 
 /// The kinds of picture on a page: what is around each, and the stylesheets that lay it out.
 fn kinds(source: &[u8]) -> BTreeSet<String> {
-    let document = Document::parse(&String::from_utf8_lossy(source));
+    let document = Document::parse(&decode(source, None));
     let mut sheets: Vec<&str> = document
         .all()
         .filter(|element| element.value().name() == "link")

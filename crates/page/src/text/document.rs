@@ -120,6 +120,19 @@ impl Document {
         self.html.tree.root().descendants().filter_map(ElementRef::wrap)
     }
 
+    /// True if an element is the content of a `template` that no script has used yet: nothing in it
+    /// is laid out, fetched or applied.
+    pub(super) fn is_inert(element: ElementRef<'_>) -> bool {
+        let mut around = element.ancestors().filter_map(ElementRef::wrap);
+        around.any(|one| one.value().name() == "template" && one.attr("shadowrootmode").is_none())
+    }
+
+    /// True if an element is in a shadow tree, whose styles are its own.
+    pub(super) fn is_in_shadow(element: ElementRef<'_>) -> bool {
+        let mut around = element.ancestors().filter_map(ElementRef::wrap);
+        around.any(|one| one.attr("shadowrootmode").is_some())
+    }
+
     /// The element as findings name it.
     pub(super) fn describe(&self, element: ElementRef<'_>) -> Element {
         if let Some(known) = self.described.borrow().get(&element.id()) {

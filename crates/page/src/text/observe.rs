@@ -80,7 +80,9 @@ fn on_device(
 /// All stylesheets in the order they stand in the page.
 fn sheet(document: &Document, page: TextPage<'_>, budget: &Budget) -> Result<Sheet, OverLimit> {
     let mut sheet = Sheet::default();
-    for element in document.all() {
+    let applies = |one: &ElementRef<'_>| !Document::is_inert(*one) && !Document::is_in_shadow(*one);
+    let is_sheet = |one: &ElementRef<'_>| matches!(one.value().name(), "style" | "link");
+    for element in document.all().filter(is_sheet).filter(applies) {
         let media: Vec<String> = element.attr("media").map(str::to_owned).into_iter().collect();
         match element.value().name() {
             "style" => {

@@ -4,7 +4,7 @@
 use scraper::ElementRef;
 
 use super::{
-    document::attributes,
+    document::{Document, attributes},
     layout::{is_nowhere, is_out_of_flow},
     sheet::separate,
     style::Style,
@@ -123,11 +123,12 @@ pub(super) fn uses(worked: &Worked<'_>) -> Result<Vec<Use>, OverLimit> {
     };
     let limit = worked.budget.limits().pictures;
     let mut uses = Vec::new();
-    for element in worked.document.all().filter(is_image).take(limit + 1) {
+    let is_live = |element: &ElementRef<'_>| !Document::is_inert(*element);
+    for element in worked.document.all().filter(is_image).filter(is_live).take(limit + 1) {
         worked.budget.check_time()?;
         uses.push(image(worked, element));
     }
-    for element in worked.document.all() {
+    for element in worked.document.all().filter(is_live) {
         worked.budget.check_time()?;
         if uses.len() > limit {
             return Err(OverLimit::Pictures(limit));

@@ -162,8 +162,7 @@ impl Style {
     fn background(&mut self, value: &str) {
         self.set("background-image", value);
         let first = separate(value).first().copied().unwrap_or_default();
-        let (before, after) =
-            first.split_once(" / ").or_else(|| first.rsplit_once(")/")).unwrap_or((first, ""));
+        let (before, after) = at_slash(first);
         let is_place = |word: &&str| {
             matches!(*word, "center" | "top" | "bottom" | "left" | "right")
                 || word.ends_with('%')
@@ -219,6 +218,16 @@ fn border_width<'a>(words: &[&'a str]) -> &'a str {
         Some(_) => "5px",
         None => words.iter().find(is_width).map_or("3px", |word| *word),
     }
+}
+
+/// The position and the size of a background layer: before and after a slash outside parentheses.
+fn at_slash(layer: &str) -> (&str, &str) {
+    let mut depth = 0_i32;
+    let slash = layer.char_indices().find(|(_, c)| {
+        depth += i32::from(*c == '(') - i32::from(*c == ')');
+        *c == '/' && depth == 0
+    });
+    slash.map_or((layer, ""), |(at, _)| (&layer[..at], &layer[at + 1..]))
 }
 
 /// What stands in the parentheses of a function.
@@ -378,6 +387,15 @@ mod tests {
         let styles = Styles::of(&document, &sheet, &DEVICES[1], &same, &budget).expect("time");
         let element = document.elements("p").next().expect("the element");
         styles.style(element).get("width").map(str::to_owned)
+    }
+
+    #[test]
+    fn a_slash_parts_position_and_size_however_it_is_spaced() {
+        for layer in ["url(a/b.jpg) center/cover", "center / cover url(a/b.jpg)", "0% 5px/cover"] {
+            let mut style = Style::default();
+            style.background(layer);
+            assert!(style.is("background-size", "cover"), "{layer}: {style:?}");
+        }
     }
 
     #[test]
