@@ -500,8 +500,9 @@ fn a_folder_is_rewritten_anew_in_place_and_back() {
     let file = std::fs::read(baked.join(src)).unwrap();
     assert!(src.ends_with(".jpg") && file.starts_with(&[0xff, 0xd8]), "{src}");
     assert!(first.contains(" renditions made, 0 kept"), "{first}");
-    let again = said(&bake);
-    assert!(again.contains("\n0 renditions made, "), "{again}");
+    // What the background measures meanwhile may change a choice, until all is measured.
+    let keeps_all = (0..5).any(|_| said(&bake).contains("\n0 renditions made, "));
+    assert!(keeps_all, "what was made before is made again");
 
     said(&["rules", "set", rules]);
     assert!(said(&["rules", "show"]).contains("place = \"plate\""));
