@@ -19,7 +19,7 @@ pub fn decode(bytes: &[u8], charset: Option<&str>) -> String {
         Ok(_) => UTF_8,
         Err(_) => named(bytes).unwrap_or(WINDOWS_1252),
     };
-    // A byte order mark is more than what anything says.
+    // Decoding follows a byte order mark before any of these.
     let encoding = of_response().unwrap_or_else(of_page);
     encoding.decode(bytes).0.into_owned()
 }

@@ -89,8 +89,8 @@ pub enum OverLimit {
     /// It takes too long.
     #[error("it takes longer than {} s", .0.as_secs())]
     Time(Duration),
-    /// The response is no longer waited for.
-    #[error("it was given up")]
+    /// The client has left.
+    #[error("the work on it was stopped")]
     Stopped,
 }
 

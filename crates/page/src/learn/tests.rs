@@ -276,15 +276,15 @@ fn slides_that_are_never_shown_have_the_place_of_those_that_are() {
         slide("b.jpg", 2, "html>body>div:nth-of-type(2)>img", "slide", false),
         slide("c.jpg", 3, "html>body>div:nth-of-type(3)>img", "menu", false),
     ];
-    let learnt = learn(&[page("index.html", source, pictures)]);
+    let learned = learn(&[page("index.html", source, pictures)]);
     let said = |select: &str| {
-        let rules = learnt.rules.iter().map(|(rule, _)| rule);
+        let rules = learned.rules.iter().map(|(rule, _)| rule);
         let mut of = rules.filter(|rule| rule.select.as_deref() == Some(select));
         of.next().map(|rule| (rule.place.clone(), rule.loading.clone()))
     };
-    assert_eq!(said(".slide img"), Some((Some("slide".to_owned()), None)), "{:?}", learnt.rules);
-    assert_eq!(said(".menu img"), Some((None, Some("later".to_owned()))), "{:?}", learnt.rules);
-    assert_eq!(learnt.places.len(), 1);
+    assert_eq!(said(".slide img"), Some((Some("slide".to_owned()), None)), "{:?}", learned.rules);
+    assert_eq!(said(".menu img"), Some((None, Some("later".to_owned()))), "{:?}", learned.rules);
+    assert_eq!(learned.places.len(), 1);
 }
 
 #[test]

@@ -22,7 +22,7 @@ pub struct Subject<'a> {
 pub struct Judged {
     /// The winner, by number from 0.
     pub rule: Option<usize>,
-    /// What the rules about such elements say whose selector matches, in order.
+    /// The verdicts of the rules about such elements whose selector matches, in order.
     pub verdicts: Vec<(usize, Verdict)>,
 }
 

@@ -55,12 +55,12 @@ const CHUNK: usize = 4096;
 const MANY: usize = 256;
 
 impl Document {
-    /// Parses a page as browsers do (HTML, 13.2): one beyond the usual limits as far as they reach.
+    /// Parses a page as browsers do (HTML, 13.2), up to the default limits.
     pub fn parse(source: &str) -> Self {
         Self::parse_within(source, &Budget::default())
     }
 
-    /// Parses a page as far as its limits reach.
+    /// Parses a page up to the limits of a budget.
     pub fn parse_within(source: &str, budget: &Budget) -> Self {
         let sink = Lined {
             tree: HtmlTreeSink::new(Html::new_document()),

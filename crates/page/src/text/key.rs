@@ -67,7 +67,7 @@ impl OneSelector {
         self.selector.specificity()
     }
 
-    /// What an element must have for it.
+    /// The key of the elements that it can match.
     pub fn key(&self) -> Key {
         Key::of(&self.selector)
     }

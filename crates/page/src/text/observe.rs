@@ -22,7 +22,7 @@ use crate::{
     read_srcset,
 };
 
-/// What is known of a page from its text, for each of the devices.
+/// The observations of a page from its text, one for each device.
 ///
 /// # Errors
 /// If it exceeds the budget.

@@ -13,7 +13,7 @@ use axum::{
 use base64::{Engine, engine::general_purpose::STANDARD};
 use kivet_page::{
     Budget, OverLimit,
-    markup::{Form, write},
+    markup::{Form, Options, write},
     rewrite::{Decided, RewriteError, Scan, Wanted, edits, plan, scan_within, splice},
     rules::{Of, Rules},
 };
@@ -141,18 +141,7 @@ async fn rewritten(
         );
         edits.extend(of_sheet.into_iter().map(|edit| edit.moved(range.start)));
     }
-    let mut css: Vec<String> = Vec::new();
-    if options.classes {
-        css.extend(
-            found
-                .iter()
-                .zip(&decided)
-                .filter_map(|(_, one)| write(Form::Img, &one.one, &options).css),
-        );
-        css.push(".kivet-picture { display: contents; }".to_owned());
-        css.sort();
-        css.dedup();
-    }
+    let css = if options.classes { class_rules(&decided, &options) } else { Vec::new() };
     let response = RewriteResponse {
         changed: !edits.is_empty(),
         notes: notes(&finder, &found, &scan, &wanted),
@@ -161,6 +150,16 @@ async fn rewritten(
         ..RewriteResponse::default()
     };
     Ok((splice(&html, &edits), response))
+}
+
+/// The rules for the page's stylesheet, where no inline styles are written.
+fn class_rules(decided: &[Decided<'_>], options: &Options) -> Vec<String> {
+    let mut css: Vec<String> =
+        decided.iter().filter_map(|one| write(Form::Img, &one.one, options).css).collect();
+    css.push(".kivet-picture { display: contents; }".to_owned());
+    css.sort();
+    css.dedup();
+    css
 }
 
 /// A page that was read.
